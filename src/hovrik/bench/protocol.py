@@ -1,0 +1,139 @@
+"""What a machine offers. Simulated, kernel and hand-run machines stand behind this one small protocol.
+
+The machine owns time: `now_ns` and `wait`. Nothing above it sleeps or reads a clock.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Protocol
+
+from ..core.knob import Knob
+from ..core.rig import Rig
+from ..core.setup import Setup, Snapshot
+from ..core.title import Title
+from ..core.trace import Channel, Stamps
+
+
+class Reply(StrEnum):
+    """What became of an Apply."""
+
+    DONE = "done"
+    REFUSED = "refused"
+    RELAUNCH = "needs relaunch"
+    RESTART = "needs restart"
+    RECHARGE = "needs recharge"
+    PERSON = "needs person"
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """Reply with its reason; instruction : what a person must do, where one is needed."""
+
+    reply: Reply
+    reason: str = ""
+    instruction: str = ""
+
+
+@dataclass(frozen=True)
+class ChannelInfo:
+    """A telemetry channel on offer. rate_hz : samples a second; 0: one per frame."""
+
+    name: str
+    unit: str
+    rate_hz: float
+
+
+@dataclass(frozen=True)
+class Description:
+    """What a machine is and offers."""
+
+    rig: Rig
+    titles: tuple[Title, ...]
+    knobs: tuple[Knob, ...]
+    channels: tuple[ChannelInfo, ...]
+    slot: str
+
+    def knob(self, key: str) -> Knob | None:
+        """The knob with this id, or None."""
+        return next((k for k in self.knobs if k.id == key), None)
+
+
+@dataclass(frozen=True)
+class Sample:
+    """What was recorded since the last sample. frames_ns : (n,) present stamps; channels : name to Channel."""
+
+    frames_ns: Stamps
+    channels: Mapping[str, Channel] = field(default_factory=dict)
+
+
+class Need(StrEnum):
+    """What a person can be asked for."""
+
+    RECHARGE = "recharge"
+    RELAUNCH = "relaunch"
+    RESTART = "restart"
+    SET_BY_HAND = "set by hand"
+
+
+@dataclass(frozen=True)
+class Instruction:
+    """Something a person must do, in plain words. until : charge share (0..1) to reach, for a recharge."""
+
+    need: Need
+    text: str
+    until: float | None = None
+
+
+class Machine(Protocol):
+    """A machine that can be measured. Every method may raise Unavailable.
+
+    poll_s : machine seconds between samples that are worth taking.
+    """
+
+    @property
+    def poll_s(self) -> float: ...
+
+    def describe(self) -> Description:
+        """What it is and offers; does not change while it is connected."""
+
+    def now_ns(self) -> int:
+        """Machine time, ns; never goes back."""
+
+    def wait(self, seconds: float) -> None:
+        """Let `seconds` of machine time pass, less if `stop` is called from another thread."""
+
+    def snapshot(self) -> Snapshot:
+        """Every knob, each value confirmed by the hardware or merely cached."""
+
+    def apply(self, setup: Setup) -> Outcome:
+        """Set what `setup` knows; anything but DONE leaves every knob as it was."""
+
+    def read_back(self) -> Snapshot:
+        """Knobs as they are now."""
+
+    def start_scene(self, title: str, scene: str) -> Outcome:
+        """Start a scene's load; not DONE is an outcome of the setup (did not start), with its reason."""
+
+    def end_scene(self) -> None:
+        """End the scene's load; harmless where none runs."""
+
+    def sample(self) -> Sample:
+        """Everything recorded since the last call."""
+
+    def charge(self) -> float | None:
+        """Charge share 0..1 by the gauge, None where there is no battery."""
+
+    def needs_person(self, instruction: Instruction) -> bool:
+        """Ask the person at the machine; True when done, False when declined or stopped."""
+
+    def stop(self) -> None:
+        """End waits and the scene at once. May be called from any thread, at any time, more than once."""
+
+    def restore(self, snapshot: Snapshot) -> Outcome:
+        """Put back the confirmed values of `snapshot`; cached ones are never written."""
+
+    def close(self) -> None:
+        """Let go of the machine; its state stays as it is."""

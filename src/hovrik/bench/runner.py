@@ -1,0 +1,326 @@
+"""Carries out a plan on a machine: steps in, records out. Never sleeps, never reads a clock, never knows a store.
+
+The sink stores; everything is stored before it is announced. Whatever happens, the setup before is put back.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from threading import Event
+from typing import Protocol
+
+import numpy as np
+
+from ..core.condition import Condition, Conditions, Provenance
+from ..core.errors import BenchError, PassAborted, ReadbackMismatch
+from ..core.plan.ladder import PlannedPass
+from ..core.plan.schedule import MARGIN, expected_wh
+from ..core.record import Outcome as End
+from ..core.record import PassRecord
+from ..core.rig import Rig
+from ..core.setup import Setup, Snapshot, describe
+from ..core.trace import Channel, Trace
+from .protocol import Instruction, Machine, Need, Reply, Sample
+
+
+class Phase(StrEnum):
+    """The step a run is in."""
+
+    RECHARGE = "recharge"
+    APPLY = "apply"
+    SETTLE = "settle"
+    SOAK = "soak"
+    MEASURE = "measure"
+    COOL_DOWN = "cool down"
+    RESTORE = "restore"
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a run is. position, total : passes done and planned; left_s : of this step; sample : newest data."""
+
+    phase: Phase
+    position: int
+    total: int
+    setup: Setup | None = None
+    left_s: float = 0.0
+    length_s: float = 0.0
+    sample: Sample | None = None
+    now_ns: int = 0
+    charge: float | None = None
+
+
+@dataclass(frozen=True)
+class PassDone:
+    """A pass that is stored."""
+
+    record: PassRecord
+    position: int
+    total: int
+
+
+@dataclass(frozen=True)
+class RunEnded:
+    """The run is over. reason : "" when all passes are done; restored : the setup before is back, confirmed."""
+
+    reason: str
+    restored: bool
+    done: int
+    total: int
+
+
+RunEvent = Progress | PassDone | RunEnded
+
+
+class Sink(Protocol):
+    """Where a run is kept. Each call returns only once its data are safe."""
+
+    def begin(self, snapshot: Snapshot) -> None:
+        """Keep the snapshot before the first Apply."""
+
+    def at(self, position: int) -> None:
+        """Keep which planned pass is about to be made."""
+
+    def keep(self, record: PassRecord) -> None:
+        """Keep a finished record."""
+
+    def restored(self) -> None:
+        """The snapshot is back on the machine, confirmed."""
+
+
+@dataclass
+class Control:
+    """The user's hand on a run: stop. Safe from any thread."""
+
+    machine: Machine | None = None
+    stopped: Event = field(default_factory=Event)
+
+    def stop(self) -> None:
+        """End the run at once; the setup before is put back."""
+        self.stopped.set()
+        if self.machine is not None:
+            self.machine.stop()
+
+
+@dataclass(frozen=True)
+class Job:
+    """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass.
+
+    snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew.
+    """
+
+    plan_id: str
+    passes: Sequence[PlannedPass]
+    context: Mapping[str, str]
+    title: str
+    scene: str
+    rig: Rig
+    asked: Conditions = field(default_factory=dict)
+    done: frozenset[int] = frozenset()
+    snapshot: Snapshot | None = None
+
+
+def run(
+    machine: Machine, job: Job, sink: Sink, control: Control, announce: Callable[[RunEvent], None]
+) -> RunEnded:
+    """Run every pass of `job` that is not done yet. Returns how it ended; a stop is an outcome, not an error.
+
+    Errors of the machine or the store end the run and are raised again after the setup before was put back.
+    """
+    control.machine = machine
+    snapshot = job.snapshot or machine.snapshot()
+    _refuse_what_cannot_be_put_back(job, snapshot)
+    sink.begin(snapshot)
+    done, reason = len(job.done), "stopped with an error"
+    restored = False
+    try:
+        for planned in job.passes:
+            if planned.index in job.done:
+                continue
+            if control.stopped.is_set():
+                break
+            sink.at(planned.index)
+            record = _make(machine, job, planned, control, announce, done)
+            if record is None:
+                break
+            sink.keep(record)
+            done += 1
+            announce(PassDone(record, done, len(job.passes)))
+            if not _cool(machine, job, planned, control, announce, done):
+                break
+        reason = "" if done == len(job.passes) else "stopped"
+    finally:
+        restored = put_back(machine, snapshot)
+        if restored:
+            sink.restored()
+        ended = RunEnded(reason, restored, done, len(job.passes))
+        announce(ended)
+    return ended
+
+
+def put_back(machine: Machine, snapshot: Snapshot) -> bool:
+    """Restore the confirmed values of a snapshot; True once a read-back confirms every one of them."""
+    machine.end_scene()
+    if machine.restore(snapshot).reply is not Reply.DONE:
+        return False
+    now = machine.read_back().readings
+    return all(
+        key in now and now[key].confirmed and now[key].value == value
+        for key, value in snapshot.restorable().items()
+    )
+
+
+def _refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
+    touched = {key for planned in job.passes for key in planned.setup}
+    restorable = snapshot.restorable()
+    lost = sorted(touched - set(restorable))
+    if lost:
+        raise BenchError(
+            f"The machine does not confirm its present {', '.join(lost)}, so it could not be put back afterwards. "
+            "Set it by hand once, or leave it out of the plan."
+        )
+
+
+def _make(
+    machine: Machine, job: Job, planned: PlannedPass, control: Control,
+    announce: Callable[[RunEvent], None], done: int,
+) -> PassRecord | None:  # fmt: skip
+    """One pass from Apply to end mark; None where it was stopped half way."""
+    total = len(job.passes)
+
+    def say(phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
+        announce(
+            Progress(phase, done, total, planned.setup, left, length, sample, machine.now_ns(), machine.charge())
+        )
+
+    if not _charge_enough(machine, job, planned, control, say):
+        return None
+    say(Phase.APPLY)
+    outcome = machine.apply(planned.setup)
+    if outcome.reply is not Reply.DONE:
+        return _failed(machine, job, planned, f"{outcome.reply.value}: {outcome.reason}")
+    _check_read_back(machine, planned.setup)
+    if not _spend(machine, planned.settle_s, control, lambda left, s: say(Phase.SETTLE, left, planned.settle_s, s)):
+        return None
+    charge_start = machine.charge()
+    began = machine.now_ns()
+    machine.sample()
+    outcome = machine.start_scene(job.title, job.scene)
+    if outcome.reply is not Reply.DONE:
+        return _failed(machine, job, planned, f"did not start: {outcome.reason}")
+    samples: list[Sample] = []
+
+    def hear(phase: Phase, length: float) -> Callable[[float, Sample], None]:
+        def on(left: float, sample: Sample) -> None:
+            samples.append(sample)
+            say(phase, left, length, sample)
+
+        return on
+
+    if not _spend(machine, planned.soak_s, control, hear(Phase.SOAK, planned.soak_s)):
+        return None
+    start = machine.now_ns()
+    if not _spend(machine, planned.pass_s, control, hear(Phase.MEASURE, planned.pass_s)):
+        return None
+    end = machine.now_ns()
+    read = machine.read_back()
+    machine.end_scene()
+    conditions = {
+        **job.asked,
+        "charge_start_share": Condition(charge_start, Provenance.READ, began),
+        "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
+        "soak_s": Condition(planned.soak_s, Provenance.READ, start),
+    }
+    return PassRecord(
+        str(uuid.uuid4()), job.context, planned.setup, read.as_setup(), conditions, join(samples, start, end),
+        purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=start,
+    )  # fmt: skip
+
+
+def _charge_enough(
+    machine: Machine, job: Job, planned: PlannedPass, control: Control, say: Callable[..., None]
+) -> bool:
+    """Recharge where the pass would leave the valid charge window; False when stopped."""
+    charge, full = machine.charge(), job.rig.battery_wh
+    if charge is None or full is None:
+        return True
+    low, high = job.rig.valid_charge[0] + MARGIN, min(job.rig.valid_charge[1], job.rig.charge_limit)
+    if charge - expected_wh(planned) / (full * job.rig.health) >= low or charge >= high - 0.011:
+        return True
+    say(Phase.RECHARGE)
+    text = f"Plug in and charge to {100 * high:.0f} %, then unplug."
+    if machine.needs_person(Instruction(Need.RECHARGE, text, high)):
+        return True
+    if control.stopped.is_set():
+        return False
+    raise PassAborted(
+        f"The battery is at {100 * charge:.0f} %; {describe(planned.setup)} would leave the valid window of "
+        f"{100 * low:.0f} to {100 * high:.0f} %. Recharge, then continue the sweep."
+    )
+
+
+def _check_read_back(machine: Machine, asked: Setup) -> None:
+    now = machine.read_back().readings
+    for key, value in asked.items():
+        reading = now.get(key)
+        if reading is not None and reading.confirmed and reading.value != value:
+            raise ReadbackMismatch(
+                f"{key} was set to {value} but reads {reading.value}. Check whether another tool sets it, then "
+                "continue the sweep."
+            )
+
+
+def _failed(machine: Machine, job: Job, planned: PlannedPass, reason: str) -> PassRecord:
+    machine.end_scene()
+    now = machine.now_ns()
+    return PassRecord(
+        str(uuid.uuid4()), job.context, planned.setup, machine.read_back().as_setup(), dict(job.asked), None,
+        outcome=End.FAILED, reason=reason, purpose=planned.purpose, plan_id=job.plan_id,
+        plan_index=planned.index, started_ns=now,
+    )  # fmt: skip
+
+
+def _spend(machine: Machine, seconds: float, control: Control, hear: Callable[[float, Sample], None]) -> bool:
+    """Let machine time pass in polls, handing on each sample; False when stopped."""
+    end = machine.now_ns() + round(seconds * 1e9)
+    while (left := (end - machine.now_ns()) / 1e9) > 1e-9:
+        if control.stopped.is_set():
+            return False
+        machine.wait(min(machine.poll_s, left))
+        hear(max((end - machine.now_ns()) / 1e9, 0.0), machine.sample())
+    return not control.stopped.is_set()
+
+
+def _cool(
+    machine: Machine, job: Job, planned: PlannedPass, control: Control,
+    announce: Callable[[RunEvent], None], done: int,
+) -> bool:  # fmt: skip
+    if done == len(job.passes):
+        return True
+
+    def hear(left: float, sample: Sample) -> None:
+        announce(
+            Progress(
+                Phase.COOL_DOWN, done, len(job.passes), None, left, planned.cool_s, sample, machine.now_ns(),
+                machine.charge(),
+            )  # fmt: skip
+        )
+
+    return _spend(machine, planned.cool_s, control, hear)
+
+
+def join(samples: Sequence[Sample], start_ns: int, end_ns: int) -> Trace:
+    """All samples of a pass as one trace: telemetry from the start of the soak, frames between the marks."""
+    frames = np.concatenate([s.frames_ns for s in samples]) if samples else np.empty(0, np.int64)
+    low, high = np.searchsorted(frames, (start_ns, end_ns + 1))
+    names = {name for s in samples for name in s.channels}
+    channels = {}
+    for name in sorted(names):
+        parts = [s.channels[name] for s in samples if name in s.channels]
+        channels[name] = Channel(
+            np.concatenate([p.stamps_ns for p in parts]), np.concatenate([p.values for p in parts])
+        )
+    return Trace(frames[low:high], channels, start_ns, end_ns)

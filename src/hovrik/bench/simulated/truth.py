@@ -1,0 +1,63 @@
+"""The stand-in's truth, for tests and benchmarks of judgement: many independent passes straight from the physics.
+
+Uses none of the analysis code; gives raw intervals, from which the asker takes plain NumPy expectations.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .physics import HeatState, Load, Physics
+from .scene import BLOCK_S, ScenePlayer
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Truth:
+    """Expectations over independent passes and their standard errors. low_fps : 1000 / 99th percentile of intervals."""
+
+    mean_fps: float
+    low_fps: float
+    low_se: float
+    missed_share: float
+    missed_se: float
+    package_w: float
+
+
+def independent_pass(
+    physics: Physics, load: Load, limit_w: float, cap_fps: float | None, seconds: float, seed: tuple[int, ...],
+    soak_s: float = 10.0, room_c: float = 22.0, start_c: float = 55.0,
+) -> tuple[Array, float]:  # fmt: skip
+    """Intervals (ms) of one pass after a soak, and its mean package power (W)."""
+    player = ScenePlayer(physics, load, seed)
+    heat = HeatState(start_c, start_c - 8.0)
+    for _ in range(round(soak_s / BLOCK_S)):
+        player.play(limit_w, cap_fps, heat, room_c)
+    ends, watts = [], []
+    for block in range(round(seconds / BLOCK_S)):
+        played = player.play(limit_w, cap_fps, heat, room_c)
+        ends.append(played.frame_ends_s + block * BLOCK_S)
+        watts.append(float(played.operating.package_w.mean()))
+    return np.diff(np.concatenate(ends)) * 1000.0, float(np.mean(watts))
+
+
+def expectation(
+    physics: Physics, load: Load, limit_w: float, cap_fps: float | None, seconds: float, target_fps: float,
+    passes: int, seed: int,
+) -> Truth:  # fmt: skip
+    """Truth of a setup from `passes` independent passes of `seconds`."""
+    low, mean, missed, watts = (np.empty(passes) for _ in range(4))
+    for index in range(passes):
+        interval_ms, watts[index] = independent_pass(physics, load, limit_w, cap_fps, seconds, (seed, index))
+        low[index] = 1000.0 / np.quantile(interval_ms, 0.99)
+        mean[index] = 1000.0 / interval_ms.mean()
+        missed[index] = np.mean(interval_ms > 1500.0 / target_fps)
+    root = np.sqrt(passes)
+    return Truth(
+        float(mean.mean()), float(low.mean()), float(low.std(ddof=1) / root),
+        float(missed.mean()), float(missed.std(ddof=1) / root), float(watts.mean()),
+    )  # fmt: skip

@@ -1,0 +1,346 @@
+"""The command line: arguments and wiring only. `--json` prints one document to stdout; messages go to stderr.
+
+Exit status: 0 done, 1 a known problem (told on stderr), 2 wrong usage.
+"""
+
+from __future__ import annotations
+
+import csv
+import functools
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from . import __version__
+from .core import frames as frame_figures
+from .core.errors import HovrikError, Problem
+from .core.question import Question, School, Source
+from .core.setup import describe
+from .core.spread import within_pass
+from .store.importers.frame_log import UNITS, ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
+from .store.importers.table import Table, read_table
+
+_FILE = click.Path(path_type=Path, dir_okay=False)
+
+
+def told(function: Callable[..., Any]) -> Callable[..., Any]:
+    """Known problems become a message on stderr and exit status 1."""
+
+    @functools.wraps(function)
+    def wrapper(*args: Any, **kwargs: Any) -> Any:
+        try:
+            return function(*args, **kwargs)
+        except HovrikError as fault:
+            click.echo(f"hovrik: {fault}", err=True)
+            for problem in getattr(fault, "problems", ()):
+                click.echo(f"  {problem}", err=True)
+            sys.exit(1)
+
+    return wrapper
+
+
+def print_json(body: Any) -> None:
+    """One JSON document to stdout."""
+    click.echo(json.dumps(body, indent=2, ensure_ascii=False, allow_nan=False))
+
+
+@click.group()
+@click.version_option(__version__, prog_name="hovrik")
+def commands() -> None:
+    """Hovrik: sweeps a machine's limits per title and answers in one sentence with its evidence."""
+
+
+@commands.command("open")
+@click.argument("notebook", type=_FILE, required=False)
+@told
+def open_window(notebook: Path | None) -> None:
+    """Open the window, on NOTEBOOK or on your own notebook."""
+    from .app.start import run_window
+
+    sys.exit(run_window(notebook))
+
+
+# -- frames
+
+
+@commands.command()
+@click.argument("file", type=_FILE)
+@click.option("--column", help="Heading (or number from 1) of the column with frame times.")
+@click.option("--unit", type=click.Choice([u.value for u in FrameUnit]), help="What the column holds.")
+@click.option("--target", type=click.FloatRange(min=0, min_open=True), help="Frame rate for steady and missed shares.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@told
+def frames(file: Path, column: str | None, unit: str | None, target: float | None, as_json: bool) -> None:
+    """Figures of the frame times in FILE."""
+    imported = _read(file, column, unit, {})
+    interval_ms = imported.trace.interval_ms()
+    body = _frames_body(interval_ms[interval_ms > 0], target, imported.problems)
+    if as_json:
+        print_json(body)
+        return
+    _print_problems(imported.problems)
+    for key, value in body.items():
+        if key != "problems":
+            click.echo(f"{key:24} {json.dumps(value)}")
+
+
+def _frames_body(interval_ms: Any, target: float | None, problems: tuple[Problem, ...]) -> dict[str, Any]:
+    found = frame_figures.figures(interval_ms, target)
+    inside = within_pass(interval_ms)
+    low = found.low_1pct.percentile
+    return {
+        "frames": found.frames, "seconds": found.seconds, "mean_fps": found.mean_fps, "min_fps": found.min_fps,
+        "low_1pct_fps": found.low_1pct.as_dict(), "low_0_1pct_fps": found.low_0_1pct.as_dict(),
+        "median_ms": found.median_ms, "p95_ms": found.p95_ms, "p99_ms": found.p99_ms,
+        "stutters": found.stutters, "stutter_seconds": found.stutter_seconds,
+        "steady_share": found.steady_share, "missed_share": found.missed_share,
+        "intervals_95": {
+            "mean_fps": inside.interval(found.mean_fps, inside.rate_se) if inside else None,
+            "low_1pct_fps_percentile": inside.interval(low, inside.low_se) if inside else None,
+        },
+        "problems": [{"line": p.line, "kind": p.kind, "text": p.text} for p in problems],
+    }  # fmt: skip
+
+
+def _print_problems(problems: tuple[Problem, ...]) -> None:
+    for problem in problems:
+        click.echo(str(problem), err=True)
+
+
+def _read(file: Path, column: str | None, unit: str | None, channels: dict[str, str]) -> Imported:
+    table = read_table(file)
+    return convert(table, _mapping(table, column, unit, channels))
+
+
+def _column_index(table: Table, name: str) -> int:
+    names = table.layout.columns
+    if name in names:
+        return names.index(name)
+    if name.isdigit() and 1 <= int(name) <= len(names):
+        return int(name) - 1
+    raise HovrikError(f"There is no column {name!r}. The file has: {', '.join(names)}.")
+
+
+def _mapping(table: Table, column: str | None, unit: str | None, channels: dict[str, str]) -> ColumnMap:
+    if column is None:
+        found = guess(table)
+    else:
+        index = _column_index(table, column)
+        guessed = guess_unit(table, index)
+        if unit is None and guessed is None:
+            raise HovrikError(f"Column {column!r} does not look like frame times. Name its unit with --unit.")
+        found = ColumnMap(index, FrameUnit(unit) if unit else guessed[0], {})  # type: ignore[index]
+    given = {}
+    for channel, text in channels.items():
+        name, _, channel_unit = text.rpartition(":") if ":" in text else (text, "", "")
+        given[channel] = (_column_index(table, name), channel_unit or _default_unit(channel))
+    frame_unit = FrameUnit(unit) if unit else found.frame_unit
+    return ColumnMap(found.frame_column, frame_unit, {**found.channels, **given})
+
+
+def _default_unit(channel: str) -> str:
+    from .core.trace import CHANNELS
+
+    if channel not in CHANNELS:
+        raise HovrikError(f"{channel} is no known channel. Choose one of: {', '.join(CHANNELS)}.")
+    return next(iter(UNITS[CHANNELS[channel][1]]))
+
+
+# -- demo
+
+
+def _pace(text: str) -> float:
+    return float("inf") if text == "fast" else float(text)
+
+
+@commands.command()
+@click.option("--headless", is_flag=True, help="Run the demo sweep without a window.")
+@click.option("--out", type=_FILE, help="Notebook to make (with --headless), or to open.")
+@click.option("--seed", type=click.IntRange(0), default=1, show_default=True)
+@click.option("--pace", type=click.Choice(["fast", "10", "1"]), default="fast", show_default=True, help="Machine seconds a second.")
+@told
+def demo(headless: bool, out: Path | None, seed: int, pace: str) -> None:
+    """Plan, run and store the demo sweep; without --headless open the window on it."""
+    from .demo import scenario
+
+    if headless:
+        if out is None:
+            raise click.UsageError("--headless needs --out FILE.hovrik")
+        count = scenario.build(out, seed=seed, pace=_pace(pace), announce=_tell)
+        click.echo(f"{count} passes in {out}", err=True)
+        return
+    from .app.start import run_window
+
+    path = out or scenario.default_path()
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        scenario.build(path, seed=seed)
+    sys.exit(run_window(path))
+
+
+def _tell(event: Any) -> None:
+    from .bench.runner import PassDone
+
+    if isinstance(event, PassDone):
+        click.echo(f"{event.position}/{event.total}  {describe(event.record.setup)}", err=True)
+
+
+# -- answer, passes
+
+
+def _question(notebook: Any, **changes: Any) -> Question:
+    body = notebook.get_state("question")
+    given = {k: v for k, v in changes.items() if v is not None}
+    if body is None and not {"rig", "slot", "title", "scene"} <= set(given):
+        raise HovrikError(
+            "The notebook holds no question yet. Give --rig, --slot, --title and --scene, or open it in the window."
+        )
+    question = Question(**{"rig": "", "slot": "", "title": "", "scene": ""}) if body is None else Question.from_dict(body)
+    return Question.from_dict({**question.as_dict(), **given})
+
+
+def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
+    """Options that change parts of the notebook's question."""
+    for option in reversed(
+        [
+            click.option("--rig", help="Rig key."),
+            click.option("--slot", help="OS slot key."),
+            click.option("--title", help="Title key."),
+            click.option("--scene", help="Scene key."),
+            click.option("--source", type=click.Choice([s.value for s in Source])),
+            click.option("--target", "target_fps", type=click.FloatRange(min=0, min_open=True)),
+            click.option("--low", "school", type=click.Choice([s.value for s in School])),
+        ]
+    ):
+        function = option(function)
+    return function
+
+
+def _open_notebook(path: Path, *, read_only: bool) -> Any:
+    from .store.notebook import Notebook
+
+    if read_only and not path.exists():
+        raise HovrikError(f"{path} does not exist. Check the path.")
+    return Notebook(path, read_only=read_only)
+
+
+@commands.command()
+@click.argument("notebook", type=_FILE)
+@question_options
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@told
+def answer(notebook: Path, as_json: bool, **changes: Any) -> None:
+    """The answer that the passes in NOTEBOOK give to its question."""
+    from .service.evidence import evaluate
+
+    with _open_notebook(notebook, read_only=True) as opened:
+        found = evaluate(opened, _question(opened, **changes)).answer
+    if as_json:
+        print_json(found.as_dict())
+        return
+    click.echo(found.sentence)
+    for text in (*found.reasons, *(f"missing: {m}" for m in found.missing)):
+        click.echo(f"  {text}")
+
+
+@commands.command()
+@click.argument("notebook", type=_FILE)
+@question_options
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@told
+def passes(notebook: Path, as_json: bool, as_csv: bool, **changes: Any) -> None:
+    """Every pass in NOTEBOOK that belongs to its question, with verdict and figures."""
+    from .service.evidence import evaluate
+    from .service.rows import pass_row
+
+    if as_json and as_csv:
+        raise click.UsageError("choose --json or --csv")
+    with _open_notebook(notebook, read_only=True) as opened:
+        views = evaluate(opened, _question(opened, **changes)).views
+    rows = [pass_row(view) for view in views if not view.deleted]
+    if as_json:
+        print_json({"passes": rows})
+    elif as_csv:
+        _print_csv(rows)
+    else:
+        for row in rows:
+            click.echo(f"{row['id'][:8]}  {row['verdict']:8} {row['words']}")
+
+
+def _print_csv(rows: list[dict[str, Any]]) -> None:
+    flat = []
+    for row in rows:
+        line = {"id": row["id"], "verdict": row["verdict"], "origin": row["origin"]}
+        for group in ("setup", "metrics"):
+            line.update({k: v for k, v in row[group].items() if v is not None})
+        line.update({k: v["value"] for k, v in row["conditions"].items() if v["value"] is not None})
+        flat.append(line)
+    names = list(dict.fromkeys(key for line in flat for key in line))
+    writer = csv.DictWriter(sys.stdout, names)
+    writer.writeheader()
+    writer.writerows(flat)
+
+
+# -- import
+
+
+def _pairs(texts: tuple[str, ...], option: str) -> dict[str, str]:
+    found = {}
+    for text in texts:
+        key, equals, value = text.partition("=")
+        if not equals or not key:
+            raise click.UsageError(f"{option} takes NAME=VALUE, got {text!r}")
+        found[key] = value
+    return found
+
+
+@commands.command("import-pass")
+@click.argument("file", type=_FILE, required=False)
+@click.option("--notebook", type=_FILE, required=True, help="Notebook to import into.")
+@click.option("--set", "settings", multiple=True, metavar="KNOB=VALUE", help="Setup of the pass.")
+@click.option("--condition", "conditions", multiple=True, metavar="NAME=VALUE", help="Conditions, such as room_c=22.")
+@click.option("--column", help="Heading (or number from 1) of the column with frame times.")
+@click.option("--unit", type=click.Choice([u.value for u in FrameUnit]))
+@click.option("--map", "channels", multiple=True, metavar="CHANNEL=COLUMN[:UNIT]", help="Telemetry column.")
+@click.option("--summary", "summary", multiple=True, metavar="NAME=VALUE", help="Figures instead of FILE, with source=...")
+@question_options
+@click.option("--json", "as_json", is_flag=True)
+@told
+def import_pass(
+    file: Path | None, notebook: Path, settings: tuple[str, ...], conditions: tuple[str, ...], column: str | None,
+    unit: str | None, channels: tuple[str, ...], summary: tuple[str, ...], as_json: bool, **changes: Any,
+) -> None:  # fmt: skip
+    """Import frame times measured elsewhere from FILE, or summary figures, as a pass of the question."""
+    from .service import imports
+
+    if (file is None) == (not summary):
+        raise click.UsageError("give FILE or --summary, one of the two")
+    setup = imports.setup_from(_pairs(settings, "--set"))
+    with _open_notebook(notebook, read_only=False) as opened:
+        question = _question(opened, **changes)
+        stated = imports.conditions_from(question, _pairs(conditions, "--condition"))
+        problems: tuple[Problem, ...] = ()
+        if file is not None:
+            imported = _read(file, column, unit, _pairs(channels, "--map"))
+            problems = imported.problems
+            record = imports.import_trace(opened, question, imported, setup, stated)
+        else:
+            figures = {k: _number_or_text(v) for k, v in _pairs(summary, "--summary").items()}
+            record = imports.import_summary(opened, question, figures, setup, stated)
+    if as_json:
+        print_json({"id": record.id, "problems": [{"line": p.line, "kind": p.kind, "text": p.text} for p in problems]})
+        return
+    _print_problems(problems)
+    click.echo(record.id)
+
+
+def _number_or_text(text: str) -> float | str:
+    try:
+        return float(text)
+    except ValueError:
+        return text

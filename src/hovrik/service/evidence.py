@@ -1,0 +1,219 @@
+"""From notebook rows to an answer: figures (cached), verdicts, ladders, the sentence. No interface code."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from statistics import fmean
+from typing import Any
+
+import numpy as np
+
+from ..core import energy, figures, heat, ladder, validity
+from ..core.answer import Answer, Context, build
+from ..core.errors import InputError
+from ..core.figures import PassFigures
+from ..core.heat import TimeConstants
+from ..core.ladder import Counted, Ladder
+from ..core.question import Question
+from ..core.record import PassRecord
+from ..core.rig import Rig
+from ..core.spread import OnePass
+from ..core.validity import State, Verdict
+from ..store.notebook import Annotation, Entity, Notebook
+
+HEAT_ALGORITHM = "time-constants"
+HEAT_VERSION = 1
+SPREAD_ALGORITHM = "one-pass-spread"
+SPREAD_VERSION = 1
+
+
+class Cancelled(Exception):  # noqa: N818 - not an error
+    """The evaluation was no longer wanted."""
+
+
+@dataclass(frozen=True)
+class PassView:
+    """A pass as it is shown: record (without trace), figures, verdict. deleted : taken out by the user."""
+
+    record: PassRecord
+    figures: PassFigures
+    verdict: Verdict
+    deleted: bool = False
+
+    @property
+    def counts(self) -> bool:
+        """Whether it enters figures."""
+        return self.verdict.counts and not self.deleted and self.record.purpose == "sweep"
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """Everything that is known about a question. constants : calibrated heat response, with why not where None."""
+
+    question: Question
+    rig: Rig | None
+    views: tuple[PassView, ...]
+    ladders: tuple[Ladder, ...]
+    answer: Answer
+    context: Context
+    constants: TimeConstants | None
+    why_no_constants: str = ""
+
+
+def evaluate(
+    notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None
+) -> Evaluation:
+    """Read every pass that belongs to the question and build the answer.
+
+    progress(done, total) is called for each pass whose figures had to be computed; False raises Cancelled.
+    """
+    entities = {entity.id: entity for entity in notebook.entities()}
+    notes = notebook.annotations()
+    rig = _rig(entities, question)
+    records = [r for r in notebook.passes() if _belongs(r, entities, question)]
+    constants, why_not = _constants(notebook, records)
+    views = _views(notebook, records, notes, question, rig, constants, progress)
+    counted = [view for view in views if view.counts]
+    ladders = _ladders(notebook, counted, question)
+    context = _context(views, counted, rig)
+    return Evaluation(
+        question, rig, tuple(views), tuple(ladders), build(ladders, question, context), context, constants, why_not
+    )
+
+
+def _rig(entities: Mapping[str, Entity], question: Question) -> Rig | None:
+    found = [e for e in entities.values() if e.kind == "rig" and e.key == question.rig]
+    return Rig.from_dict(found[-1].body) if found else None
+
+
+def _belongs(record: PassRecord, entities: Mapping[str, Entity], question: Question) -> bool:
+    keys = {kind: entities[record.context[kind]].key for kind in record.context}
+    source = record.conditions.get("source")
+    return (
+        keys["rig"] == question.rig
+        and keys["slot"] == f"{question.rig}/{question.slot}"
+        and keys["title"] == question.title
+        and keys["scene"] == f"{question.title}/{question.scene}"
+        and (source is None or source.value == question.source.value)
+    )
+
+
+def _constants(notebook: Notebook, records: Sequence[PassRecord]) -> tuple[TimeConstants | None, str]:
+    """Time constants from the newest heat pass of the rig that carries them, and why there are none."""
+    long_passes = [r for r in records if r.purpose == "heat" and r.outcome.value == "done"]
+    cached = notebook.cached(HEAT_ALGORITHM, HEAT_VERSION)
+    why = "no heat pass has calibrated this rig and fan policy yet"
+    for record in reversed(long_passes):
+        body = cached.get(record.id)
+        if body is None:
+            body = _calibrate(notebook.load(record.id))
+            notebook.cache(HEAT_ALGORITHM, HEAT_VERSION, {record.id: body})
+        if "reason" not in body:
+            return TimeConstants(**body), ""
+        why = body["reason"]
+    return None, why
+
+
+def _calibrate(record: PassRecord) -> dict[str, Any]:
+    trace = record.trace
+    channel = trace.channels.get("die_c") if trace else None
+    if channel is None or channel.values.size == 0:
+        return {"reason": "the heat pass recorded no die temperature"}
+    seconds = (channel.stamps_ns - channel.stamps_ns[0]) / 1e9
+    try:
+        return heat.calibrate(seconds, channel.values).as_dict()
+    except InputError as fault:
+        return {"reason": str(fault)}
+
+
+def _views(
+    notebook: Notebook,
+    records: Sequence[PassRecord],
+    notes: Mapping[str, Sequence[Annotation]],
+    question: Question,
+    rig: Rig | None,
+    constants: TimeConstants | None,
+    progress: Callable[[int, int], bool] | None,
+) -> list[PassView]:
+    heat_key = f"{constants.fast_s:.6g}/{constants.slow_s:.6g}" if constants else "-"
+    algorithm = f"{figures.ALGORITHM}/{question.target_fps:g}/{heat_key}"
+    cached = notebook.cached(algorithm, figures.VERSION)
+    missing = [r for r in records if r.id not in cached]
+    fresh: dict[str, dict[str, Any]] = {}
+    verdicts: dict[str, Verdict] = {}
+    for number, record in enumerate(missing):
+        full = notebook.load(record.id)
+        fresh[record.id] = figures.figures_of(full, constants, question.target_fps).as_dict()
+        if not _has_verdict(notes.get(record.id, ())):
+            verdicts[record.id] = validity.judge(full, rig)
+        if progress is not None and not progress(number + 1, len(missing)):
+            raise Cancelled
+    notebook.cache(algorithm, figures.VERSION, fresh)
+    views = []
+    for record in records:
+        own = notes.get(record.id, ())
+        verdict = verdicts.get(record.id) or _verdict(own) or validity.judge(notebook.load(record.id), rig)
+        overrule = next((n.body for n in reversed(own) if n.kind == "overrule"), None)
+        if overrule is not None:
+            verdict = replace(verdict, state=State(overrule["state"]), overruled=overrule["reason"])
+        deleted = any(n.kind == "deletion" for n in own)
+        body = cached.get(record.id) or fresh[record.id]
+        views.append(PassView(record, PassFigures.from_dict(body), verdict, deleted))
+    return views
+
+
+def _has_verdict(notes: Sequence[Annotation]) -> bool:
+    return any(note.kind == "verdict" for note in notes)
+
+
+def _verdict(notes: Sequence[Annotation]) -> Verdict | None:
+    body = next((n.body for n in reversed(notes) if n.kind == "verdict"), None)
+    return Verdict.from_dict(body) if body else None
+
+
+def _ladders(notebook: Notebook, counted: Sequence[PassView], question: Question) -> list[Ladder]:
+    """Ladders of the counted passes. A family with one pass a level takes its intervals from inside the passes."""
+    by_family: dict[Any, dict[float | None, int]] = {}
+    for view in counted:
+        levels = by_family.setdefault(view.record.setup.family, {})
+        limit = view.record.setup.static_limit_w
+        levels[limit] = levels.get(limit, 0) + 1
+    single = {family for family, levels in by_family.items() if max(levels.values()) == 1}
+    spreads = _spreads(notebook, [v.record for v in counted if v.record.setup.family in single])
+    passes = [Counted(v.record.id, v.record.setup, v.figures, spreads.get(v.record.id)) for v in counted]
+    return ladder.read(passes, question)
+
+
+def _spreads(notebook: Notebook, records: Sequence[PassRecord]) -> dict[str, OnePass]:
+    cached = notebook.cached(SPREAD_ALGORITHM, SPREAD_VERSION)
+    fresh: dict[str, dict[str, Any]] = {}
+    for record in records:
+        if record.id not in cached:
+            found = figures.spread_of(notebook.load(record.id))
+            fresh[record.id] = (
+                {k: getattr(found, k) for k in found.__dataclass_fields__} if found is not None else {}
+            )
+    notebook.cache(SPREAD_ALGORITHM, SPREAD_VERSION, fresh)
+    bodies = {**cached, **fresh}
+    return {r.id: OnePass(**bodies[r.id]) for r in records if bodies.get(r.id)}
+
+
+def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None) -> Context:
+    rooms = {v.record.conditions["room_c"].value for v in counted if "room_c" in v.record.conditions}
+    known = [float(r) for r in rooms if isinstance(r, int | float)]
+    notes = []
+    if known and max(known) - min(known) > 3:
+        notes.append(f"rooms differ by {max(known) - min(known):.0f} degrees: temperatures are not comparable")
+    pairs = [(v.figures.package_w, v.figures.draw_w) for v in counted]
+    both = [(p, d) for p, d in pairs if p is not None and d is not None]
+    line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
+    sweep = [v for v in views if v.record.purpose == "sweep" and not v.deleted]
+    return Context(
+        rig,
+        fmean(known) if known else None,
+        sum(v.verdict.state is State.VOID for v in sweep),
+        sum(v.verdict.state is State.SUSPECT for v in sweep),
+        line,
+        tuple(notes),
+    )

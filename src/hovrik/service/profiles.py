@@ -1,0 +1,55 @@
+"""Profiles: what was chosen, kept with its evidence."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from ..core.answer import Answer
+from ..core.errors import InputError
+from ..core.question import Question
+from ..store.notebook import Notebook
+from .evidence import Evaluation
+
+
+def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
+    """The body of a profile for a stated answer; names : shown names by rig, slot, title, scene.
+
+    Raises InputError where no answer is stated.
+    """
+    answer: Answer = evaluation.answer
+    if answer.option is None:
+        raise InputError("There is no answer to keep yet. " + answer.sentence)
+    question = evaluation.question
+    limit = answer.option.limit_w
+    passes = [
+        v.record.id for v in evaluation.views if v.counts and v.record.setup == answer.option.setup
+    ]  # the evidence at the chosen setup
+    return {
+        "rig": question.rig, "slot": question.slot, "title": question.title, "scene": question.scene,
+        "source": question.source.value, "target_fps": question.target_fps, "low_school": question.school.value,
+        "names": names, "setup": answer.option.setup.as_dict(), "limit_w": limit, "holds": answer.holds,
+        "sentence": answer.sentence,
+        "metrics": {k: e.as_dict() for k, e in answer.option.metrics.items()},
+        "reasons": list(answer.reasons), "passes": passes, "kept_at": time.time_ns(),
+        "firmware": evaluation.rig.firmware if evaluation.rig else None,
+    }  # fmt: skip
+
+
+def keep(notebook: Notebook, body: dict[str, Any]) -> str:
+    """Store a profile for its title x OS slot x source; its id."""
+    return notebook.keep_profile((body["rig"], body["slot"], body["title"], body["source"]), body)
+
+
+def names_of(notebook: Notebook, question: Question) -> dict[str, str]:
+    """Shown names of what a question speaks of."""
+    keys = {
+        "rig": question.rig,
+        "slot": f"{question.rig}/{question.slot}",
+        "title": question.title,
+        "scene": f"{question.title}/{question.scene}",
+    }
+    return {
+        kind: str(found.body.get("name", key)) if (found := notebook.newest(kind).get(key)) else key
+        for kind, key in keys.items()
+    }

@@ -1,0 +1,196 @@
+"""The one sweep service behind the window and the command line: plan, run, put back, continue. No interface code."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..bench import runner
+from ..bench.protocol import Description, Machine
+from ..bench.runner import Control, Job, RunEnded, RunEvent
+from ..core.condition import UNKNOWN, Condition, Conditions, Provenance
+from ..core.errors import PlanError, StoreError
+from ..core.plan.ladder import LadderDesign, ordered_passes
+from ..core.plan.schedule import Totals, total
+from ..core.question import Question
+from ..core.record import PassRecord
+from ..core.rig import Rig
+from ..core.setup import Snapshot
+from ..core.title import Title
+from ..core.validity import judge
+from ..store.notebook import JournalEntry, Notebook
+from .machines import Address, open_machine
+
+
+def register(notebook: Notebook, description: Description) -> None:
+    """Note the present versions of a rig, its slots, titles and scenes; unchanged ones add no row."""
+    rig = description.rig
+    rig_id = notebook.note("rig", rig.key, rig.as_dict())
+    for slot in rig.slots:
+        notebook.note("slot", f"{rig.key}/{slot.key}", {"key": slot.key, "name": slot.name, "rig": rig.key}, rig_id)
+    for title in description.titles:
+        title_id = notebook.note("title", title.key, title.as_dict())
+        for scene in title.scenes:
+            notebook.note("scene", f"{title.key}/{scene.key}", {"key": scene.key, "name": scene.name}, title_id)
+
+
+def context_of(notebook: Notebook, question: Question) -> dict[str, str]:
+    """Ids of the newest versions that a question speaks of. Raises PlanError naming what is not known."""
+    wanted = {
+        "rig": question.rig,
+        "slot": f"{question.rig}/{question.slot}",
+        "title": question.title,
+        "scene": f"{question.title}/{question.scene}",
+    }
+    found = {}
+    for kind, key in wanted.items():
+        entity = notebook.newest(kind).get(key)
+        if entity is None:
+            raise PlanError(f"The notebook knows no {kind} {key!r}. Choose one that it has in the question line.")
+        found[kind] = entity.id
+    return found
+
+
+def rig_of(notebook: Notebook, key: str) -> Rig:
+    """Newest version of a rig. Raises PlanError where there is none."""
+    entity = notebook.newest("rig").get(key)
+    if entity is None:
+        raise PlanError(f"The notebook knows no rig {key!r}. Choose one that it has in the question line.")
+    return Rig.from_dict(entity.body)
+
+
+def title_of(notebook: Notebook, key: str) -> Title | None:
+    """Newest version of a title, or None."""
+    entity = notebook.newest("title").get(key)
+    return Title.from_dict(entity.body) if entity else None
+
+
+def totals_of(rig: Rig, design: LadderDesign, charge: float = 1.0) -> Totals:
+    """What a design would take. Raises PlanError, LimitError."""
+    return total(ordered_passes(design, rig), rig, start_charge=charge)
+
+
+def asked_conditions(question: Question, rig: Rig, room_c: float | None) -> dict[str, Condition]:
+    """Conditions of the passes of a sweep that no channel reads."""
+    now = time.time_ns()
+    return {
+        "source": Condition(question.source.value, Provenance.ASKED, now),
+        "room_c": Condition(room_c, Provenance.ASKED, now) if room_c is not None else UNKNOWN,
+        "fan_policy": Condition(rig.fan_policy, Provenance.ASSUMED, now) if rig.fan_policy else UNKNOWN,
+    }
+
+
+def keep_plan(
+    notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None
+) -> str:
+    """Check and store a plan with its question and context; its id. Raises PlanError, LimitError, StoreError."""
+    rig = rig_of(notebook, question.rig)
+    passes = ordered_passes(design, rig)
+    too_long = total(passes, rig).too_long
+    if too_long:
+        raise PlanError(
+            f"{len(too_long)} passes would leave the valid charge window even from full. "
+            "Shorten the passes or lower the limits."
+        )
+    return notebook.keep_plan(
+        {
+            "question": question.as_dict(),
+            "design": design.as_dict(),
+            "context": context_of(notebook, question),
+            "room_c": room_c,
+        }
+    )
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A stored plan as it is run."""
+
+    plan_id: str
+    question: Question
+    design: LadderDesign
+    context: Mapping[str, str]
+    rig: Rig
+    conditions: Conditions
+
+
+def load_plan(notebook: Notebook, plan_id: str) -> Planned:
+    """A stored plan, its rig in the version it was made for."""
+    body = notebook.plan(plan_id)
+    question = Question.from_dict(body["question"])
+    rig_row = next((e for e in notebook.entities("rig") if e.id == body["context"]["rig"]), None)
+    if rig_row is None:
+        raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
+    rig = Rig.from_dict(rig_row.body)
+    conditions = asked_conditions(question, rig, body.get("room_c"))
+    return Planned(plan_id, question, LadderDesign.from_dict(body["design"]), body["context"], rig, conditions)
+
+
+class _NotebookSink:
+    """Stores what a run hands over; each call returns once the transaction is on disk."""
+
+    def __init__(self, notebook: Notebook, plan_id: str, address: Address, rig: Rig) -> None:
+        self._notebook, self._plan_id, self._address, self._rig = notebook, plan_id, address, rig
+        self._run_id = ""
+
+    def begin(self, snapshot: Snapshot) -> None:
+        self._run_id = self._notebook.begin_run(self._plan_id, self._address, snapshot)
+
+    def at(self, position: int) -> None:
+        self._notebook.run_at(self._run_id, position)
+
+    def keep(self, record: PassRecord) -> None:
+        self._notebook.keep(record)
+        self._notebook.annotate(record.id, "verdict", judge(record, self._rig).as_dict())
+
+    def restored(self) -> None:
+        self._notebook.end_run(self._run_id)
+
+
+def run_plan(
+    notebook: Notebook, plan_id: str, machine: Machine, address: Address, control: Control,
+    announce: Callable[[RunEvent], None],
+) -> RunEnded:  # fmt: skip
+    """Run what is left of a stored plan. Every pass is in the notebook before it is announced."""
+    planned = load_plan(notebook, plan_id)
+    passes = ordered_passes(planned.design, planned.rig)
+    before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
+    job = Job(
+        plan_id, passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
+        planned.conditions, notebook.done_indices(plan_id), before,
+    )  # fmt: skip
+    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, planned.rig), control, announce)
+
+
+def put_back(notebook: Notebook, entry: JournalEntry) -> bool:
+    """Put back what a run that was cut short found on its machine; True once confirmed, and the entry is closed."""
+    machine = open_machine(entry.machine)
+    try:
+        confirmed = runner.put_back(machine, entry.snapshot)
+    finally:
+        machine.close()
+    if confirmed:
+        notebook.end_run(entry.id)
+    return confirmed
+
+
+def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
+    """Open runs with passes done and planned."""
+    found = []
+    for entry in notebook.open_runs():
+        planned = load_plan(notebook, entry.plan_id)
+        count = len(ordered_passes(planned.design, planned.rig))
+        found.append((entry, len(notebook.done_indices(entry.plan_id)), count))
+    return found
+
+
+def describe_run(entry: JournalEntry, done: int, planned: int) -> str:
+    """What an open run means, in plain words."""
+    values: dict[str, Any] = entry.snapshot.restorable().as_dict()
+    was = ", ".join(f"{key} {value}" for key, value in values.items())
+    return (
+        f"A sweep was cut short after {done} of {planned} passes; all of them are kept. "
+        f"The machine may still be at the sweep's limits. Before the sweep it had: {was}."
+    )

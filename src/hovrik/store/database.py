@@ -1,0 +1,135 @@
+"""Opening a notebook file: lock, format, migrations, check. Knows SQLite; knows nothing of passes."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import re
+import sqlite3
+from importlib import resources
+from pathlib import Path
+
+from ..core.errors import Damaged, Locked, StoreError, TooNew
+
+APPLICATION_ID = 0x484F5652  # "HOVR"
+
+
+def migrations() -> list[tuple[int, str]]:
+    """Numbered migration scripts, ascending."""
+    found = []
+    for entry in resources.files(__package__).joinpath("migrations").iterdir():
+        match = re.fullmatch(r"(\d{4})_\w+\.sql", entry.name)
+        if match:
+            found.append((int(match.group(1)), entry.read_text(encoding="utf-8")))
+    return sorted(found)
+
+
+class WriterLock:
+    """One writer a notebook: an advisory lock on a file beside it, which the kernel drops when the process dies."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path.with_name(path.name + ".lock")
+        self._handle: int | None = None
+
+    def take(self) -> None:
+        """Raise Locked where another instance writes; StoreError where the folder cannot be written."""
+        try:
+            handle = os.open(self._path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+        except OSError as fault:
+            raise StoreError(f"{self._path.parent} cannot be written: {fault.strerror}.") from fault
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as fault:
+            os.close(handle)
+            raise Locked(
+                "Another Hovrik window has this notebook open. It can be read here; close the other one to write."
+            ) from fault
+        self._handle = handle
+
+    def release(self) -> None:
+        """Let the next instance write; harmless where not taken."""
+        if self._handle is not None:
+            os.close(self._handle)
+            self._handle = None
+
+
+def connect(path: Path, *, read_only: bool) -> sqlite3.Connection:
+    """A connection with foreign keys on. Raises StoreError where the file cannot be opened."""
+    try:
+        if read_only:
+            connection = _read_only(path)
+        else:
+            connection = sqlite3.connect(path, timeout=10.0, isolation_level=None, check_same_thread=False)
+            connection.execute("PRAGMA journal_mode = WAL")
+            connection.execute("PRAGMA synchronous = FULL")
+        connection.execute("PRAGMA foreign_keys = ON")
+    except sqlite3.DatabaseError as fault:
+        raise _unreadable(path, fault) from fault
+    return connection
+
+
+def _read_only(path: Path) -> sqlite3.Connection:
+    address = path.absolute().as_uri()
+    connection = sqlite3.connect(
+        f"{address}?mode=ro", uri=True, timeout=10.0, isolation_level=None, check_same_thread=False
+    )
+    try:
+        connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+    except sqlite3.OperationalError:  # a folder that cannot hold the shared-memory file
+        connection.close()
+        connection = sqlite3.connect(
+            f"{address}?immutable=1", uri=True, isolation_level=None, check_same_thread=False
+        )
+        connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+    return connection
+
+
+def _unreadable(path: Path, fault: sqlite3.DatabaseError) -> StoreError:
+    if "not a database" in str(fault) or "malformed" in str(fault):
+        return Damaged(
+            f"{path.name} is not a notebook that can be read ({fault}). Nothing was changed; open a copy instead."
+        )
+    return StoreError(f"{path.name} cannot be opened: {fault}. Check the disk and the file's permissions.")
+
+
+def prepare(connection: sqlite3.Connection, path: Path, *, read_only: bool) -> None:
+    """Check format and soundness and bring an older notebook up to date.
+
+    Raises Damaged, TooNew, StoreError. A notebook opened read-only must already be current.
+    """
+    try:
+        application = connection.execute("PRAGMA application_id").fetchone()[0]
+        version = connection.execute("PRAGMA user_version").fetchone()[0]
+        tables = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
+        if tables and application != APPLICATION_ID:
+            raise Damaged(f"{path.name} is a database of another kind, not a notebook. Nothing was changed.")
+        newest = migrations()[-1][0]
+        if version > newest:
+            raise TooNew(
+                f"{path.name} has format {version}; this Hovrik reads up to {newest}. Update Hovrik to open it."
+            )
+        if tables:
+            verdict = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+            if verdict != "ok":
+                raise Damaged(f"{path.name} is damaged ({verdict}). Nothing was changed; restore a copy.")
+        if read_only:
+            if version < newest:
+                raise StoreError(f"{path.name} has the older format {version}; open it for writing once.")
+            return
+        for number, script in migrations():
+            if number > version:
+                _migrate(connection, number, script)
+    except sqlite3.DatabaseError as fault:
+        raise _unreadable(path, fault) from fault
+
+
+def _migrate(connection: sqlite3.Connection, number: int, script: str) -> None:
+    try:
+        connection.executescript(
+            f"BEGIN IMMEDIATE;\n{script}\nPRAGMA application_id = {APPLICATION_ID};\n"
+            f"PRAGMA user_version = {number};\nCOMMIT;"
+        )
+    except sqlite3.DatabaseError:
+        if connection.in_transaction:
+            connection.execute("ROLLBACK")
+        raise
