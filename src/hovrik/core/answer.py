@@ -251,7 +251,8 @@ def _settle_it(ladder: Ladder, question: Question, below: float = math.inf) -> l
     if any(count is None for count in counts):
         return [f"{limits} W lies too close to the floor to be settled by a dozen more passes"]
     most = max(count or 1 for count in counts)
-    return [f"about {words.plural(most, 'more pass', 'more passes')} each at {limits} W would settle it"]
+    each = " each" if len(open_levels) > 1 else ""
+    return [f"about {words.plural(most, 'more pass', 'more passes')}{each} at {limits} W would settle it"]
 
 
 def _withheld(ladders: Sequence[Ladder], question: Question, context: Context) -> Answer:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from . import curve as curves
 from .figures import PassFigures, low_of
 from .heat import Settled
+from .knob import CAP
 from .question import Question
 from .setup import Setup
 from .spread import PRIOR_SD, Estimate, LogMean, OnePass, pooled
@@ -20,6 +21,7 @@ Array = NDArray[np.float64]
 
 DRAWS = 4000
 DENT_SE = 4.5
+AT_CAP = {"rate": 0.995, "low": 0.97}  # share of the cap from which a figure varies by pacing, not by load
 
 
 @dataclass(frozen=True)
@@ -96,8 +98,10 @@ def _read_family(family: Setup, members: Sequence[Counted], question: Question) 
         groups.setdefault(round(one.setup.static_limit_w or 0.0, 6), []).append(one)
     limits = sorted(groups)
     ordered = [groups[limit] for limit in limits]
-    rates = _log_means(ordered, lambda f: f.mean_fps, "rate")
-    lows = _log_means(ordered, lambda f: low_of(f, question.school), "low")
+    cap = family.get(CAP)
+    cap_fps = float(cap) if isinstance(cap, int | float) else None
+    rates = _log_means(ordered, lambda f: f.mean_fps, "rate", cap_fps, AT_CAP["rate"])
+    lows = _log_means(ordered, lambda f: low_of(f, question.school), "low", cap_fps, AT_CAP["low"])
     draws = _log_means(ordered, lambda f: f.draw_w, "draw")
     packages = _log_means(ordered, lambda f: f.package_w, "draw")
     missed = _missed(ordered)
@@ -117,7 +121,11 @@ def _read_family(family: Setup, members: Sequence[Counted], question: Question) 
     return Ladder(family, tuple(levels), hold_draws, low_draws, chosen, _dents(known, chosen))
 
 
-def _log_means(ordered: list[list[Counted]], get: Callable[[PassFigures], float | None], kind: str) -> list[LogMean | None]:
+def _log_means(
+    ordered: list[list[Counted]], get: Callable[[PassFigures], float | None], kind: str,
+    cap_fps: float | None = None, at_cap: float = 1.0,
+) -> list[LogMean | None]:  # fmt: skip
+    """Level means of a figure; levels whose mean reaches `at_cap` of the cap are a regime of their own."""
     values = [
         np.log([v for one in group if (v := get(one.figures)) is not None and v > 0]) for group in ordered
     ]
@@ -126,7 +134,9 @@ def _log_means(ordered: list[list[Counted]], get: Callable[[PassFigures], float 
     if not present:
         return results
     repeated = any(values[i].size > 1 for i in present)
-    for i, mean in zip(present, pooled([values[i] for i in present], PRIOR_SD[kind])):
+    edge = math.log(at_cap * cap_fps) if cap_fps else math.inf
+    regimes = [int(float(values[i].mean()) >= edge) for i in present]
+    for i, mean in zip(present, pooled([values[i] for i in present], PRIOR_SD[kind], regimes)):
         inside = ordered[i][0].spread
         if not repeated and inside is not None and kind != "draw":
             se = inside.rate_se if kind == "rate" else inside.low_se

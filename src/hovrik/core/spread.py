@@ -58,20 +58,28 @@ def t_quantile(share: float, dof: float) -> float:
     return float(ndtri(share) if dof > 200 else stdtrit(dof, share))
 
 
-def pooled(groups: Sequence[NDArray[np.float64]], prior_sd: float) -> list[LogMean]:
+def pooled(
+    groups: Sequence[NDArray[np.float64]], prior_sd: float, regimes: Sequence[int] | None = None
+) -> list[LogMean]:
     """Mean of each group of logs with a standard error pooled over groups near it.
 
-    groups : one (n_i,) array a level, in order of watts, n_i >= 1. The variance at a level pools every level's own
-    with weights halved a step away, since a title at its cap varies less than one short of watts; its degrees of
-    freedom are Satterthwaite's. Where fewer than 4 degrees of freedom stand behind the whole, `prior_sd` (spread
-    seen in other scenes) joins with 2 degrees of freedom.
+    groups : one (n_i,) array a level, in order of watts, n_i >= 1; regimes : levels of different regimes do not
+    pool (a title at its cap varies by its pacing only, one short of watts by its load). Within a regime the
+    variance at a level pools every level's own with weights halved a step away; its degrees of freedom are
+    Satterthwaite's. A regime without repeats borrows from all levels; where fewer than 4 degrees of freedom stand
+    behind the whole, `prior_sd` (spread seen in other scenes) joins with 2.
     """
     own_dof = np.array([max(g.size - 1, 0) for g in groups], float)
     own_ss = np.array([float(((g - g.mean()) ** 2).sum()) if g.size > 1 else 0.0 for g in groups])
-    extra = PRIOR_DOF if own_dof.sum() < 4 else 0.0
+    of = np.zeros(len(groups), int) if regimes is None else np.asarray(regimes)
     results = []
     for index, group in enumerate(groups):
         weight = 0.5 ** np.abs(np.arange(len(groups)) - index)
+        same = of == of[index]
+        if own_dof[same].sum() >= 2:
+            weight, extra = weight * same, 0.0
+        else:
+            extra = PRIOR_DOF if own_dof.sum() < 4 else 0.0
         total = float(weight @ own_dof) + extra
         variance = (float(weight @ own_ss) + extra * prior_sd**2) / total
         dof = total**2 / (float(weight**2 @ own_dof) + extra)

@@ -8,10 +8,11 @@ from .spread import Estimate
 
 
 def decimals(half_width: float) -> int:
-    """Decimals worth printing for a value known to +- half_width: its first digit."""
+    """Decimals worth printing for a value known to +- half_width: down to its first digit, the second where the
+    first is a 1."""
     if not math.isfinite(half_width) or half_width <= 0:
         return 1
-    return int(min(max(math.ceil(-math.log10(half_width)), 0), 3))
+    return int(min(max(math.ceil(-math.log10(half_width / 2.0)), 0), 3))
 
 
 def span(estimate: Estimate) -> str:
@@ -45,6 +46,11 @@ def hours_span(estimate: Estimate) -> str:
     step = 5 if (estimate.high - estimate.low) * 60 > 10 else 1
     low, high = hours_minutes(estimate.low, step), hours_minutes(estimate.high, step)
     return low if low == high else f"{low} to {high}"
+
+
+def hours_span_short(estimate: Estimate) -> str:
+    """The same for a narrow column: '2 h 04 to 2 h 09'."""
+    return hours_span(estimate).replace(" min", "") if estimate.value >= 1.2 else hours_span(estimate)
 
 
 def percent(share: float) -> str:

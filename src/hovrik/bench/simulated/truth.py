@@ -30,11 +30,11 @@ class Truth:
 
 def independent_pass(
     physics: Physics, load: Load, limit_w: float, cap_fps: float | None, seconds: float, seed: tuple[int, ...],
-    soak_s: float = 10.0, room_c: float = 22.0, start_c: float = 55.0,
+    soak_s: float = 30.0, room_c: float = 22.0, start: HeatState | None = None,
 ) -> tuple[Array, float]:  # fmt: skip
-    """Intervals (ms) of one pass after a soak, and its mean package power (W)."""
+    """Intervals (ms) of one pass after a soak from the temperatures `start`, and its mean package power (W)."""
     player = ScenePlayer(physics, load, seed)
-    heat = HeatState(start_c, start_c - 8.0)
+    heat = HeatState(start.die_c, start.shell_c) if start else HeatState(45.0, 37.0)
     for _ in range(round(soak_s / BLOCK_S)):
         player.play(limit_w, cap_fps, heat, room_c)
     ends, watts = [], []
@@ -47,12 +47,14 @@ def independent_pass(
 
 def expectation(
     physics: Physics, load: Load, limit_w: float, cap_fps: float | None, seconds: float, target_fps: float,
-    passes: int, seed: int,
+    passes: int, seed: int, soak_s: float = 30.0, start: HeatState | None = None,
 ) -> Truth:  # fmt: skip
-    """Truth of a setup from `passes` independent passes of `seconds`."""
+    """Truth of a setup from `passes` independent passes of `seconds` after a soak."""
     low, mean, missed, watts = (np.empty(passes) for _ in range(4))
     for index in range(passes):
-        interval_ms, watts[index] = independent_pass(physics, load, limit_w, cap_fps, seconds, (seed, index))
+        interval_ms, watts[index] = independent_pass(
+            physics, load, limit_w, cap_fps, seconds, (seed, index), soak_s, start=start
+        )
         low[index] = 1000.0 / np.quantile(interval_ms, 0.99)
         mean[index] = 1000.0 / interval_ms.mean()
         missed[index] = np.mean(interval_ms > 1500.0 / target_fps)

@@ -1,0 +1,141 @@
+"""Undo: every edit of the document as a command. Measurements and hardware are never undone."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtGui import QUndoCommand
+
+from ..core.errors import StoreError
+from ..core.plan.ladder import LadderDesign
+from ..core.question import Question
+from ..service import profiles
+from .session import Session
+
+
+class SetQuestion(QUndoCommand):
+    """Change parts of the question."""
+
+    def __init__(self, session: Session, question: Question) -> None:
+        super().__init__("change the question")
+        self._session, self._before, self._after = session, session.question, question
+
+    def redo(self) -> None:
+        self._session.set_question(self._after)
+
+    def undo(self) -> None:
+        if self._before is not None:
+            self._session.set_question(self._before)
+
+
+class SetDesign(QUndoCommand):
+    """Change the plan being edited; edits of the same field in a row are one step."""
+
+    def __init__(self, session: Session, design: LadderDesign, field: str) -> None:
+        super().__init__(f"change {field}")
+        self._session, self._before, self._after, self._field = session, session.design, design, field
+
+    def id(self) -> int:
+        return 1
+
+    def mergeWith(self, other: QUndoCommand | None) -> bool:
+        if not isinstance(other, SetDesign) or other._field != self._field:
+            return False
+        self._after = other._after
+        return True
+
+    def redo(self) -> None:
+        self._session.set_design(self._after)
+
+    def undo(self) -> None:
+        self._session.set_design(self._before)
+
+
+class SetRoom(QUndoCommand):
+    """Change the room temperature noted with passes."""
+
+    def __init__(self, session: Session, room_c: float | None) -> None:
+        super().__init__("change the room")
+        self._session, self._before, self._after = session, session.room_c, room_c
+
+    def redo(self) -> None:
+        self._session.set_room(self._after)
+
+    def undo(self) -> None:
+        self._session.set_room(self._before)
+
+
+class Annotate(QUndoCommand):
+    """Add an overrule or a deletion to a pass; undoing adds a row that takes it back."""
+
+    def __init__(self, session: Session, pass_id: str, kind: str, body: dict[str, Any]) -> None:
+        super().__init__({"overrule": "overrule a verdict", "deletion": "take out a pass"}[kind])
+        self._session, self._pass_id, self._kind, self._body = session, pass_id, kind, body
+        self._uid = ""
+        self._undo_uid = ""
+
+    def redo(self) -> None:
+        notebook = self._session.notebook
+        try:
+            if self._undo_uid:
+                notebook.undo_annotation(self._pass_id, self._undo_uid)
+            else:
+                self._uid = notebook.annotate(self._pass_id, self._kind, self._body)
+        except StoreError as fault:
+            self._session.failed.emit(str(fault))
+            self.setObsolete(True)
+            return
+        self._session.passes_changed.emit()
+
+    def undo(self) -> None:
+        try:
+            self._undo_uid = self._session.notebook.undo_annotation(self._pass_id, self._uid)
+        except StoreError as fault:
+            self._session.failed.emit(str(fault))
+            return
+        self._session.passes_changed.emit()
+
+
+class KeepProfile(QUndoCommand):
+    """Put a profile on the shelf."""
+
+    def __init__(self, session: Session, body: dict[str, Any]) -> None:
+        super().__init__("keep a profile")
+        self._session, self._body = session, body
+        self._id = ""
+        self._replaced: list[str] = []
+
+    def redo(self) -> None:
+        notebook = self._session.notebook
+        before = {i for i, _ in notebook.profiles()}
+        try:
+            self._id = profiles.keep(notebook, self._body)
+        except StoreError as fault:
+            self._session.failed.emit(str(fault))
+            self.setObsolete(True)
+            return
+        self._replaced = sorted(before - {i for i, _ in notebook.profiles()})
+        self._session.profiles_changed.emit()
+
+    def undo(self) -> None:
+        notebook = self._session.notebook
+        notebook.remove_profile(self._id)
+        for profile in self._replaced:
+            notebook.remove_profile(profile, removed=False)
+        self._session.profiles_changed.emit()
+
+
+class RemoveProfile(QUndoCommand):
+    """Take a profile off the shelf."""
+
+    def __init__(self, session: Session, profile_id: str) -> None:
+        super().__init__("remove a profile")
+        self._session, self._id = session, profile_id
+
+    def redo(self) -> None:
+        self._session.notebook.remove_profile(self._id)
+        self._session.profiles_changed.emit()
+
+    def undo(self) -> None:
+        self._session.notebook.remove_profile(self._id, removed=False)
+        self._session.profiles_changed.emit()

@@ -1,0 +1,351 @@
+"""Importing passes measured elsewhere: map columns and units with a live preview, or type summary figures."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QPlainTextEdit,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..core import frames
+from ..core.errors import HovrikError, ImportRefused, Problem
+from ..core.trace import CHANNELS
+from ..service import imports
+from ..store.importers.frame_log import UNITS, ColumnMap, FrameUnit, Imported, convert, guess
+from ..store.importers.table import Table, read_table
+from .background import Background
+from .session import Session
+from .widgets.fields import Choice, button, label
+
+_UNIT_WORDS = {
+    FrameUnit.MS: "intervals in ms", FrameUnit.S: "intervals in s", FrameUnit.US: "intervals in µs",
+    FrameUnit.NS: "intervals in ns", FrameUnit.STAMPS_S: "time stamps in s", FrameUnit.STAMPS_MS: "time stamps in ms",
+}  # fmt: skip
+_PREVIEW_ROWS = 8
+_SHOWN_PROBLEMS = 300
+
+
+class ImportDialog(QDialog):
+    """Choose a file, say what its columns are and under which setup it was measured, see what would be kept."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Import passes")
+        self.resize(1080, 700)
+        self._session = session
+        self._table: Table | None = None
+        self._imported: Imported | None = None
+        self._reader = Background(self)
+        self._reader.finished.connect(self._on_read)
+        self._reader.failed.connect(self._on_failed)
+        self._converter = Background(self)
+        self._converter.finished.connect(self._on_converted)
+        self._converter.failed.connect(self._on_failed)
+        self.tabs = QTabWidget()
+        self.tabs.addTab(self._file_page(), "Frame times from a file")
+        self.tabs.addTab(self._summary_page(), "Summary figures only")
+        self.setup_row = self._setup_row()
+        self.message = label("", wrap=True)
+        self.message.setAccessibleName("Import message")
+        self.accept_ = button("Import this pass", "main")
+        self.accept_.clicked.connect(self.import_pass)
+        close = button("Close")
+        close.clicked.connect(self.reject)
+        foot = QHBoxLayout()
+        foot.addWidget(self.message, 1)
+        foot.addWidget(close)
+        foot.addWidget(self.accept_)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.tabs, 1)
+        layout.addWidget(self.setup_row)
+        layout.addLayout(foot)
+        self.tabs.currentChanged.connect(self._update_accept)
+        self._update_accept()
+
+    # -- pages
+
+    def _file_page(self) -> QWidget:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        top = QHBoxLayout()
+        self.file_words = label("No file chosen.", "soft")
+        choose = button("Choose a file …")
+        choose.clicked.connect(self._on_choose)
+        self.frame_column = Choice("Frame time column")
+        self.frame_unit = Choice("What the column holds", [(u.value, words) for u, words in _UNIT_WORDS.items()])
+        self.frame_column.currentIndexChanged.connect(self._convert)
+        self.frame_unit.currentIndexChanged.connect(self._convert)
+        top.addWidget(choose)
+        top.addWidget(self.file_words, 1)
+        top.addWidget(label("frame times", "soft"))
+        top.addWidget(self.frame_column)
+        top.addWidget(self.frame_unit)
+        layout.addLayout(top)
+        middle = QHBoxLayout()
+        self.channels: dict[str, tuple[Choice, Choice]] = {}
+        middle.addWidget(self._channel_grid())
+        right = QVBoxLayout()
+        self.preview = QTableWidget()
+        self.preview.setAccessibleName("First rows of the file")
+        self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.preview.setFixedHeight(190)
+        header = self.preview.horizontalHeader()
+        if header is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.outcome = label("", wrap=True)
+        self.outcome.setAccessibleName("What would be kept")
+        self.problems = QPlainTextEdit()
+        self.problems.setAccessibleName("Problems by line")
+        self.problems.setReadOnly(True)
+        right.addWidget(self.preview)
+        right.addWidget(self.outcome)
+        right.addWidget(self.problems, 1)
+        middle.addLayout(right, 1)
+        layout.addLayout(middle, 1)
+        return page
+
+    def _channel_grid(self) -> QWidget:
+        box = QWidget()
+        box.setFixedWidth(440)
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(2)
+        for row, (name, (words, unit)) in enumerate(CHANNELS.items()):
+            column = Choice(f"Column of {words}", [("", "not in the file")])
+            column.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            column.setMinimumWidth(200)
+            units = Choice(f"Unit of {words}", [(u, u) for u in UNITS[unit]])
+            for field in (column, units):
+                field.setStyleSheet("min-height: 28px;")
+                field.currentIndexChanged.connect(self._convert)
+            grid.addWidget(label(words, "soft"), row, 0)
+            grid.addWidget(column, row, 1)
+            grid.addWidget(units, row, 2)
+            self.channels[name] = (column, units)
+        grid.setRowStretch(len(CHANNELS), 1)
+        return box
+
+    def _summary_page(self) -> QWidget:
+        page = QWidget()
+        grid = QGridLayout(page)
+        grid.addWidget(
+            label("A pass of which only figures are known. Lows are withheld, and its interval comes from repeats only.",
+                  "soft", wrap=True), 0, 0, 1, 2)  # fmt: skip
+        self.summary: dict[str, QLineEdit] = {}
+        for row, (key, words) in enumerate(
+            (("mean_fps", "mean rate (fps)"), ("min_fps", "minimum (fps)"), ("score", "score"),
+             ("package_w", "package power (W)"), ("battery_w", "battery draw (W)"), ("wall_w", "wall power (W)"),
+             ("source", "where it is from")), 1,
+        ):  # fmt: skip
+            field = QLineEdit()
+            field.setAccessibleName(words)
+            field.setMaximumWidth(300)
+            grid.addWidget(label(words, "soft"), row, 0)
+            grid.addWidget(field, row, 1)
+            self.summary[key] = field
+        grid.setRowStretch(9, 1)
+        grid.setColumnStretch(1, 1)
+        return page
+
+    def _setup_row(self) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(4, 0, 4, 0)
+        self.limit = QLineEdit()
+        self.limit.setAccessibleName("Static power limit in W")
+        self.cap = QLineEdit()
+        self.cap.setAccessibleName("Frame cap in fps, none, or empty for unknown")
+        self.room = QLineEdit()
+        self.room.setAccessibleName("Room temperature in C")
+        for words, field, hint in (
+            ("Measured at a static limit of", self.limit, "W"),
+            ("with a cap of", self.cap, "fps, or none"),
+            ("in a room of", self.room, "C"),
+        ):
+            field.setPlaceholderText(hint)
+            field.setFixedWidth(120)
+            layout.addWidget(label(words, "soft"))
+            layout.addWidget(field)
+        layout.addWidget(label("(empty: unknown)", "soft"))
+        layout.addStretch()
+        return row
+
+    # -- file
+
+    def _on_choose(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Frame times", "", "Text tables (*.csv *.txt *.tsv);;All files (*)")
+        if name:
+            self.open_file(Path(name))
+
+    def open_file(self, path: Path) -> None:
+        """Read a file off the interface thread and guess its columns."""
+        self._table = self._imported = None
+        self.file_words.setText(f"reading {path.name} …")
+        self._update_accept()
+        self._reader.run(lambda: (path, read_table(path)))
+
+    def _on_read(self, result: tuple[Path, Table]) -> None:
+        path, table = result
+        self._table = table
+        names = [(str(i), name) for i, name in enumerate(table.layout.columns)]
+        layout = table.layout
+        delimiter = {"": "one column", "\t": "tabs", " ": "spaces", ";": "semicolons", ",": "commas"}.get(layout.delimiter, layout.delimiter)
+        comma = ", decimal comma" if layout.decimal_comma else ""
+        self.file_words.setText(f"{path.name}: {table.lines.size} rows; {layout.encoding}, {delimiter}{comma}")
+        self._blocked(lambda: self._fill(names, table))
+        self._show_preview(table)
+        self._convert()
+
+    def _fill(self, names: list[tuple[str, str]], table: Table) -> None:
+        self.frame_column.offer(names)
+        for column, _ in self.channels.values():
+            column.offer([("", "not in the file"), *names])
+            column.show_key("")
+        try:
+            found = guess(table)
+        except ImportRefused as fault:
+            self.message.setText(str(fault))
+            self.frame_column.show_key("0")
+            return
+        self.message.setText("")
+        self.frame_column.show_key(str(found.frame_column))
+        self.frame_unit.show_key(found.frame_unit.value)
+        for name, (index, unit) in found.channels.items():
+            column, units = self.channels[name]
+            column.show_key(str(index))
+            units.show_key(unit)
+
+    def _blocked(self, fill: object) -> None:
+        assert callable(fill)  # ours
+        self._filling = True
+        try:
+            fill()
+        finally:
+            self._filling = False
+
+    _filling = False
+
+    def mapping(self) -> ColumnMap | None:
+        """The mapping as chosen, None while there is no file."""
+        if self._table is None or not self.frame_column.key():
+            return None
+        channels = {
+            name: (int(column.key()), units.key())
+            for name, (column, units) in self.channels.items()
+            if column.key()
+        }
+        return ColumnMap(int(self.frame_column.key()), FrameUnit(self.frame_unit.key()), channels)
+
+    def _convert(self) -> None:
+        mapping, table = self.mapping(), self._table
+        if self._filling or mapping is None or table is None:
+            return
+        self._imported = None
+        self._update_accept()
+        self.outcome.setText("reading the columns …")
+        self._converter.run(lambda: convert(table, mapping))
+
+    def _on_converted(self, imported: Imported) -> None:
+        self._imported = imported
+        interval_ms = imported.trace.interval_ms()
+        figures = frames.figures(interval_ms[interval_ms > 0])
+        low = figures.low_1pct.percentile
+        left_out = sum(1 for p in imported.problems if "left out" in p.text)
+        words = (
+            f"{imported.kept_lines.size} rows kept, {left_out} left out: {figures.seconds:.1f} s, "
+            f"mean {figures.mean_fps:.1f} fps"
+        )
+        words += f", 1 % low (percentile) {low:.1f} fps" if low else ", too few frames for a 1 % low"
+        self.outcome.setText(words + ".")
+        self._show_problems(imported.problems)
+        self._update_accept()
+
+    def _show_problems(self, problems: tuple[Problem, ...]) -> None:
+        lines = [str(p) for p in problems[:_SHOWN_PROBLEMS]]
+        if len(problems) > _SHOWN_PROBLEMS:
+            lines.append(f"and {len(problems) - _SHOWN_PROBLEMS} more")
+        self.problems.setPlainText("\n".join(lines) if lines else "No problems found.")
+
+    def _on_failed(self, fault: HovrikError) -> None:
+        self._imported = None
+        self.outcome.setText("")
+        if isinstance(fault, ImportRefused):
+            self._show_problems(fault.problems)
+        self.message.setText(str(fault))
+        if self._table is None:
+            self.file_words.setText("No file chosen.")
+        self._update_accept()
+
+    def _show_preview(self, table: Table) -> None:
+        rows = min(_PREVIEW_ROWS, table.lines.size)
+        self.preview.setRowCount(rows)
+        self.preview.setColumnCount(len(table.layout.columns))
+        self.preview.setHorizontalHeaderLabels(list(table.layout.columns))
+        self.preview.setVerticalHeaderLabels([str(line) for line in table.lines[:rows]])
+        for row in range(rows):
+            for column, value in enumerate(table.values[row]):
+                text = table.text.get((row, column)) or ("" if value != value else f"{value:g}")
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.preview.setItem(row, column, item)
+
+    def _update_accept(self) -> None:
+        from_file = self.tabs.currentIndex() == 0
+        ready = self._imported is not None if from_file else True
+        self.accept_.setEnabled(ready and not self._session.notebook.read_only)
+
+    # -- importing
+
+    def import_pass(self) -> None:
+        """Store the pass; the message tells how it went. The dialog stays open for the next one."""
+        question = self._session.question
+        if question is None:
+            self.message.setText("Choose a rig, OS slot, title and scene in the question line first.")
+            return
+        given = {"sustained_limit_w": self.limit.text(), "cap_fps": self.cap.text()}
+        try:
+            setup = imports.setup_from({k: v.strip() for k, v in given.items() if v.strip()})
+            conditions = imports.conditions_from(question, {"room_c": self.room.text()} if self.room.text().strip() else {})
+            if self.tabs.currentIndex() == 0:
+                assert self._imported is not None  # the button is off otherwise
+                record = imports.import_trace(self._session.notebook, question, self._imported, setup, conditions)
+            else:
+                record = imports.import_summary(self._session.notebook, question, self._summary(), setup, conditions)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self.message.setText("Imported. It stands beside the measured passes in Read.")
+        self._session.select_pass(record.id)
+        self._session.passes_changed.emit()
+
+    def _summary(self) -> dict[str, float | str]:
+        found: dict[str, float | str] = {}
+        for key, field in self.summary.items():
+            text = field.text().strip()
+            if not text:
+                continue
+            try:
+                found[key] = text if key == "source" else float(text.replace(",", "."))
+            except ValueError:
+                found[key] = text
+        return found
+
+    def done(self, result: int) -> None:
+        self._reader.cancel()
+        self._converter.cancel()
+        self._reader.wait()
+        self._converter.wait()
+        super().done(result)

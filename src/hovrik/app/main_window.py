@@ -1,0 +1,361 @@
+"""Assembly only: question, answer, stages, bench line, and the wires between them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from ..bench.runner import Progress
+from ..core.errors import HovrikError
+from ..core.plan.ladder import LadderDesign, ordered_passes
+from ..core.words import plural
+from ..service import sweep
+from .evaluate_worker import EvaluateWorker
+from .run_worker import RunWorker
+from .session import Session
+from .stages.base import Stage
+from .stages.bench import BenchStage
+from .widgets.answer_panel import AnswerPanel
+from .widgets.banner import Banner
+from .widgets.bench_line import BenchLine
+from .widgets.fields import button
+from .widgets.question_line import QuestionLine
+
+STAGES = ("Rig", "Scene", "Plan", "Bench", "Read", "Choose", "Keep")
+
+
+class MainWindow(QMainWindow):
+    """The window. Stages are made when first shown, so that the window stands quickly."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWindowTitle(f"Hovrik: {session.notebook.path.stem}")
+        self.resize(1280, 800)
+        self.evaluator = EvaluateWorker(session.notebook.sibling)
+        self.runner = RunWorker(session.notebook.sibling)
+        self.question_line = QuestionLine(session)
+        self.answer_panel = AnswerPanel(session)
+        self.banner = Banner()
+        self.bench_line = BenchLine()
+        self.stack = QStackedWidget()
+        self._pages: dict[str, Stage] = {}
+        self.stage_buttons = {}
+        self._arrange()
+        self._make_actions()
+        self._connect()
+        self._restore_state()
+        self._show_machine()
+        self._offer_recovery()
+        QTimer.singleShot(30, self._first_look)
+
+    # -- assembly
+
+    def _arrange(self) -> None:
+        rail = QWidget()
+        rail.setObjectName("stageRail")
+        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        rail.setFixedWidth(132)
+        column = QVBoxLayout(rail)
+        column.setContentsMargins(0, 6, 0, 6)
+        column.setSpacing(0)
+        group = QButtonGroup(self)
+        for number, name in enumerate(STAGES, 1):
+            made = button(name, "stage", f"{name} (Ctrl+{number})")
+            made.setCheckable(True)
+            made.setAccessibleName(f"{name} stage")
+            made.clicked.connect(lambda _on, stage=name: self.show_stage(stage))
+            group.addButton(made)
+            self.stage_buttons[name] = made
+            column.addWidget(made)
+        column.addStretch()
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(rail)
+        middle.addWidget(self.stack, 1)
+        centre = QWidget()
+        layout = QVBoxLayout(centre)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.question_line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        for widget in (self.question_line, self.answer_panel, self.banner):
+            layout.addWidget(widget)
+        layout.addLayout(middle, 1)
+        layout.addWidget(self.bench_line)
+        self.setCentralWidget(centre)
+
+    def _make_actions(self) -> None:
+        undo, redo = self.session.undo_stack.createUndoAction(self), self.session.undo_stack.createRedoAction(self)
+        for action, keys in ((undo, QKeySequence.StandardKey.Undo), (redo, QKeySequence.StandardKey.Redo)):
+            if action is not None:
+                action.setShortcut(keys)
+                self.addAction(action)
+        wired: list[tuple[str, str, Callable[[], None]]] = [
+            ("Start the sweep", "F5", self.start_sweep),
+            ("Stop the sweep", "F8", self.runner.stop),
+            ("Import passes", "Ctrl+I", self.open_import),
+        ]
+        wired += [(f"{name} stage", f"Ctrl+{n}", lambda stage=name: self.show_stage(stage)) for n, name in enumerate(STAGES, 1)]
+        for words, keys, slot in wired:
+            action = QAction(words, self)
+            action.setShortcut(QKeySequence(keys))
+            action.triggered.connect(lambda _checked, run=slot: run())
+            self.addAction(action)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.question_changed.connect(self.evaluate)
+        session.passes_changed.connect(self.evaluate)
+        session.failed.connect(self.banner.show_problem)
+        self.evaluator.evaluated.connect(session.set_evaluation)
+        self.evaluator.failed.connect(self.answer_panel.show_text)
+        self.evaluator.progressed.connect(self._on_evaluating)
+        session.evaluation_changed.connect(self._show_readiness)
+        session.design_changed.connect(self._show_readiness)
+        session.profiles_changed.connect(self._show_readiness)
+        self.bench_line.stop_asked.connect(self.runner.stop)
+        self.runner.started.connect(lambda: self.bench_line.show_running(True))
+        self._soon = QTimer(self)  # figures follow a run at a walking pace; the run comes first
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(800)
+        self._soon.timeout.connect(self.evaluate)
+        self.runner.pass_stored.connect(self._on_pass_stored)
+        self.runner.ended.connect(self._on_run_ended)
+        self.runner.failed.connect(self._on_run_failed)
+
+    def stage(self, name: str) -> Stage:
+        """A stage, made when first asked for."""
+        if name not in self._pages:
+            made = self._make_stage(name)
+            self._pages[name] = made
+            self.stack.addWidget(made)
+        return self._pages[name]
+
+    def _make_stage(self, name: str) -> Stage:
+        if name == "Bench":
+            bench = BenchStage(self.session, self.runner)
+            bench.start_asked.connect(self.start_sweep)
+            bench.import_asked.connect(self.open_import)
+            bench.progressed.connect(self._on_progress)
+            return bench
+        if name == "Plan":
+            from .stages.plan import PlanStage
+
+            plan = PlanStage(self.session)
+            plan.start_asked.connect(self.start_sweep)
+            return plan
+        if name == "Read":
+            from .stages.read import ReadStage
+
+            read = ReadStage(self.session)
+            read.import_asked.connect(self.open_import)
+            return read
+        if name == "Choose":
+            from .stages.choose import ChooseStage
+
+            choose = ChooseStage(self.session)
+            choose.keep_asked.connect(self.keep_answer)
+            return choose
+        if name == "Keep":
+            from .stages.keep import KeepStage
+
+            return KeepStage(self.session)
+        if name == "Rig":
+            from .stages.rig import RigStage
+
+            return RigStage(self.session)
+        from .stages.scene import SceneStage
+
+        return SceneStage(self.session)
+
+    def show_stage(self, name: str) -> None:
+        """Bring a stage to the front; focus on the rail goes with it."""
+        if self.focusWidget() in self.stage_buttons.values():
+            self.stage_buttons[name].setFocus()
+        self.stack.setCurrentWidget(self.stage(name))
+        self.stage_buttons[name].setChecked(True)
+
+    @property
+    def bench(self) -> BenchStage:
+        """The bench stage."""
+        page = self.stage("Bench")
+        assert isinstance(page, BenchStage)  # made so above
+        return page
+
+    # -- figures
+
+    def _first_look(self) -> None:
+        if self.session.question is None:
+            self.answer_panel.show_text("This notebook is empty. Start `hovrik demo` to see one that is filled.")
+        else:
+            self.evaluate()
+        self._show_readiness()
+
+    def evaluate(self) -> None:
+        """Ask for newest figures."""
+        if self.session.question is not None:
+            self.evaluator.ask(self.session.question)
+
+    def _on_pass_stored(self) -> None:
+        if not self._soon.isActive() and not self.evaluator.is_busy:
+            self._soon.start()
+
+    def _on_evaluating(self, done: int, total: int) -> None:
+        if total > 20:
+            self.answer_panel.show_waiting(f"Reading passes: {done} of {total} …" if done < total else "")
+
+    def _show_readiness(self) -> None:
+        """One word under each stage's name: ready, or what it waits for."""
+        evaluation, session = self.session.evaluation, self.session
+        known = session.question is not None
+        counted = sum(view.counts for view in evaluation.views) if evaluation else 0
+        stated = evaluation is not None and evaluation.answer.option is not None
+        kept = len(session.notebook.profiles())
+        waits = {
+            "Rig": "known" if known else "wants a rig",
+            "Scene": "known" if known else "wants a title",
+            "Plan": "ready" if known else "wants a rig",
+            "Bench": "running" if self.runner.is_running else "ready" if known else "wants a plan",
+            "Read": plural(counted, "pass", "passes") if counted else "wants passes",
+            "Choose": "answered" if stated else "wants passes" if not counted else "wants more",
+            "Keep": f"{kept} kept" if kept else "nothing kept",
+        }
+        for name, made in self.stage_buttons.items():
+            made.setText(f"{name}\n{waits[name]}")
+            made.setAccessibleDescription(waits[name])
+
+    # -- running
+
+    def start_sweep(self) -> None:
+        """Keep the plan being edited and run it."""
+        session = self.session
+        if self.runner.is_running or session.question is None or session.address is None:
+            if session.address is None:
+                self.banner.show_problem("This notebook knows no machine to run on. Import passes instead.")
+            return
+        try:
+            plan_id = sweep.keep_plan(session.notebook, session.question, session.design, room_c=session.room_c)
+        except HovrikError as fault:
+            self.banner.show_problem(str(fault))
+            return
+        self.run_plan(plan_id, session.design)
+
+    def run_plan(self, plan_id: str, design: LadderDesign) -> None:
+        """Run what is left of a stored plan, in the Bench stage."""
+        session = self.session
+        rig, address = session.rig, session.address
+        if rig is None or address is None:
+            return
+        self.banner.dismiss()
+        self.show_stage("Bench")
+        self.bench.show_queue(ordered_passes(design, rig), session.notebook.done_indices(plan_id))
+        self.runner.start(plan_id, address, self.bench.pace_value())
+        self._show_readiness()
+
+    def _on_progress(self, event: Progress) -> None:
+        self.bench_line.show_progress(event, None)
+
+    def _on_run_ended(self, _ended: object) -> None:
+        QTimer.singleShot(0, self._after_run)
+
+    def _on_run_failed(self, text: str) -> None:
+        self.banner.show_problem(text)
+        QTimer.singleShot(0, self._after_run)
+
+    def _after_run(self) -> None:
+        self.bench_line.show_running(False)
+        self.bench_line.step.setText("No sweep is running.")
+        self._show_machine()
+        self._show_readiness()
+        self.evaluate()
+        if not self.runner.is_running:
+            self._offer_recovery()
+
+    def _show_machine(self) -> None:
+        try:
+            charge = self.session.charge()
+        except HovrikError as fault:
+            self.bench_line.show_machine(f"machine: {fault}")
+            return
+        self.bench_line.show_machine(f"charge {100 * charge:.0f} %" if charge is not None else "no machine")
+
+    def _offer_recovery(self) -> None:
+        if self.session.notebook.read_only:
+            self.banner.show_problem(f"Open for reading only. {self.session.notebook.why_read_only}")
+            return
+        left = sweep.unfinished(self.session.notebook)
+        if not left or self.runner.is_running:
+            return
+        entry, done, planned = left[0]
+        self.banner.offer(
+            sweep.describe_run(entry, done, planned),
+            (
+                ("Put it back", lambda: self._put_back(entry)),
+                ("Continue the sweep", lambda: self._continue(entry.plan_id)),
+                ("Leave it as it is", lambda: self._leave(entry.id)),
+            ),
+        )
+
+    def _put_back(self, entry: object) -> None:
+        try:
+            confirmed = sweep.put_back(self.session.notebook, entry)  # type: ignore[arg-type]
+        except HovrikError as fault:
+            self.banner.show_problem(str(fault))
+            return
+        self.banner.show_problem(
+            "The machine is back as it was." if confirmed else "The machine did not confirm being put back. Check its limits."
+        )
+
+    def _continue(self, plan_id: str) -> None:
+        planned = sweep.load_plan(self.session.notebook, plan_id)
+        self.run_plan(plan_id, planned.design)
+
+    def _leave(self, run_id: str) -> None:
+        self.session.notebook.end_run(run_id)
+        self.banner.dismiss()
+
+    # -- other
+
+    def open_import(self) -> None:
+        """Open the import dialog; it does not block the window."""
+        from .import_dialog import ImportDialog
+
+        dialog = ImportDialog(self.session, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.import_dialog = dialog
+        dialog.show()
+
+    def keep_answer(self) -> None:
+        """Keep the answer as a profile and show it."""
+        from .stages.keep import KeepStage
+
+        self.show_stage("Keep")
+        page = self.stage("Keep")
+        if isinstance(page, KeepStage):
+            page.keep_answer()
+
+    def _restore_state(self) -> None:
+        settings = QSettings("hovrik", "hovrik")
+        geometry = settings.value("geometry")
+        if isinstance(geometry, QByteArray):
+            self.restoreGeometry(geometry)
+        stage = self.session.notebook.get_state("stage")
+        first = "Read" if self.session.notebook.passes() else "Plan"
+        self.show_stage(stage if stage in STAGES else first)
+        self.stage_buttons[stage if stage in STAGES else first].setFocus()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Stop a run, which puts the machine back, and remember what was shown."""
+        self.runner.close()
+        self.evaluator.close()
+        QSettings("hovrik", "hovrik").setValue("geometry", self.saveGeometry())
+        current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
+        try:
+            self.session.notebook.set_state("stage", current)
+        except HovrikError:
+            pass  # a full disk must not keep the window from closing; nothing measured is lost
+        self.session.close()
+        super().closeEvent(event)

@@ -1,0 +1,150 @@
+"""A plot in the theme's colours: axes with units, hover read-out, reset, copy as image and as data."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QAction, QColor, QGuiApplication
+from PyQt6.QtWidgets import QWidget
+
+from ..theme import tokens
+
+pg.setConfigOptions(antialias=False)
+
+
+class Plot(pg.PlotWidget):
+    """A themed plot. Subclasses redraw in `redraw`, from plain data they keep, so that a theme change redraws.
+
+    name : accessible name; data : columns last drawn, heading to values, for copying and for tests.
+    """
+
+    def __init__(self, name: str, x_label: str, y_label: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.data: dict[str, Sequence[float]] = {}
+        self._labels = (x_label, y_label)
+        self.setMenuEnabled(False)
+        self.hideButtons()
+        self._hover = pg.TextItem(anchor=(0, 1))
+        self._hover.setZValue(50)
+        self._hover.hide()
+        self.addItem(self._hover, ignoreBounds=True)
+        self.scene().sigMouseMoved.connect(self._on_moved)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        for words, shortcut, slot in (
+            ("Show all", "Home", self.show_all),
+            ("Copy as image", "Ctrl+Shift+C", self.copy_image),
+            ("Copy as data", "Ctrl+C", self.copy_data),
+        ):
+            action = QAction(words, self)
+            action.setShortcut(shortcut)
+            action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            action.triggered.connect(lambda _checked, run=slot: run())
+            self.addAction(action)
+        self._style()
+
+    def _style(self) -> None:
+        theme = tokens.current()
+        self.setBackground(QColor(theme.sheet))
+        for side, text in (("bottom", self._labels[0]), ("left", self._labels[1])):
+            axis = self.getAxis(side)
+            axis.setPen(QColor(theme.rule))
+            axis.setTextPen(QColor(theme.soft))
+            axis.setStyle(tickFont=tokens.base_font(11), maxTickLevel=0, tickLength=-4)
+            axis.setLabel(text, color=theme.soft, **{"font-size": "12px"})
+        self._hover.setColor(QColor(theme.ink))
+        self._hover.fill = pg.mkBrush(QColor(theme.sheet))
+        self._hover.border = pg.mkPen(QColor(theme.rule))
+
+    def set_labels(self, x_label: str, y_label: str) -> None:
+        """Change the axis texts."""
+        self._labels = (x_label, y_label)
+        self._style()
+
+    def retheme(self) -> None:
+        """Draw anew in the present theme."""
+        self._style()
+        self.redraw()
+
+    def redraw(self) -> None:
+        """Draw from the data kept; for subclasses."""
+
+    def wipe(self) -> None:
+        """Remove everything drawn but the hover text."""
+        for item in list(self.getPlotItem().items):
+            if item is not self._hover:
+                self.removeItem(item)
+
+    def show_all(self) -> None:
+        """Reset the zoom."""
+        self.enableAutoRange()
+
+    def copy_image(self) -> None:
+        """Put a picture of the plot on the clipboard."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setPixmap(self.grab())
+
+    def copy_data(self) -> None:
+        """Put the drawn data on the clipboard as tab-separated text."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.data_text())
+
+    def data_text(self) -> str:
+        """The drawn data as tab-separated text; shorter columns end in blanks."""
+        longest = max((len(v) for v in self.data.values()), default=0)
+        rows = ["\t".join(self.data)]
+        for index in range(longest):
+            rows.append("\t".join(f"{v[index]:.6g}" if index < len(v) else "" for v in self.data.values()))
+        return "\n".join(rows)
+
+    def hint(self, text: str) -> None:
+        """Show what to do while there is nothing to draw."""
+        self.wipe()
+        self.data = {}
+        item = pg.TextItem(text, color=tokens.current().soft, anchor=(0.5, 0.5))
+        item.setFont(tokens.base_font(13))
+        self.addItem(item)
+        item.setPos(0.5, 0.5)
+        self.setXRange(0, 1)
+        self.setYRange(0, 1)
+        for side in ("bottom", "left"):
+            self.getAxis(side).setStyle(showValues=False)
+
+    def unhint(self) -> None:
+        """Show axis values again."""
+        for side in ("bottom", "left"):
+            self.getAxis(side).setStyle(showValues=True)
+
+    def read_out(self, x: float, y: float) -> str:
+        """Text for a place on the plot; "" for none. For subclasses."""
+        return ""
+
+    def _on_moved(self, place: QPointF) -> None:
+        box = self.getPlotItem().getViewBox()
+        if not box.sceneBoundingRect().contains(place):
+            self._hover.hide()
+            return
+        at = box.mapSceneToView(place)
+        text = self.read_out(at.x(), at.y())
+        self._hover.setVisible(bool(text))
+        if text:
+            (left, right), (bottom, top) = box.viewRange()
+            self._hover.setText(text)
+            self._hover.setAnchor((1.05 if at.x() > (left + right) / 2 else -0.05, 0 if at.y() > (bottom + top) / 2 else 1))
+            self._hover.setPos(at.x(), at.y())
+
+
+def pen(quantity: str, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> pg.QtGui.QPen:
+    """The pen of a quantity."""
+    return pg.mkPen(QColor(tokens.current().data[quantity]), width=width, style=style)
+
+
+def nearest(values: Sequence[float], x: float) -> int:
+    """Index of the value nearest to x (values not empty)."""
+    return int(np.abs(np.asarray(values) - x).argmin())

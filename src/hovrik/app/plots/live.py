@@ -1,0 +1,164 @@
+"""The three live traces of a run on one time axis. Ranges are fixed and move in steps; no grid."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from ...bench.protocol import Sample
+from ..theme import tokens
+from .base import Plot, pen
+
+
+class LivePlot(Plot):
+    """One quantity or two over the time of the pass; y moves in steps of `step`."""
+
+    def __init__(self, name: str, y_label: str, series: dict[str, str], step: float, x_label: str = "") -> None:
+        super().__init__(name, x_label, y_label)
+        self._series, self._step = series, step
+        self._curves: dict[str, pg.PlotCurveItem] = {}
+        self._range = (0.0, 2 * step)
+        self.setYRange(*self._range, padding=0.02)
+        self._values: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+        self.setMouseEnabled(False, False)
+        self.getAxis("left").setWidth(58)
+        self.redraw()
+
+    def redraw(self) -> None:
+        self.wipe()
+        for quantity in self._series:
+            style = Qt.PenStyle.DashLine if quantity in ("shell_c", "draw_w") else Qt.PenStyle.SolidLine
+            self._curves[quantity] = pg.PlotCurveItem(pen=pen(quantity, 1, style))
+            self.addItem(self._curves[quantity], ignoreBounds=True)
+        for quantity, (x, y) in self._values.items():
+            self._curves[quantity].setData(x, y)
+        self._legend()
+
+    def _legend(self) -> None:
+        box = self.getPlotItem()
+        words = "   ".join(
+            f'<span style="color:{tokens.current().data[q]}">{"╌" if q in ("shell_c", "draw_w") else "─"} {text}</span>'
+            for q, text in self._series.items()
+        )
+        box.setTitle(words, size="12px", justify="left")
+
+    def start(self, seconds: float) -> None:
+        """Begin a pass of this length."""
+        self._values = {}
+        self.data = {}
+        for curve in self._curves.values():
+            curve.clear()
+        self.setXRange(0, seconds, padding=0.01)
+
+    def show_values(self, quantity: str, x: np.ndarray, y: np.ndarray) -> None:
+        """Draw a quantity; the range steps where it must."""
+        if x.size == 0:
+            return
+        self._values[quantity] = (x, y)
+        self._curves[quantity].setData(x, y)
+        self.data[quantity] = y
+        low = min(float(np.nanmin(v)) for _, v in self._values.values())
+        high = max(float(np.nanmax(v)) for _, v in self._values.values())
+        bottom, top = math.floor(low / self._step) * self._step, math.ceil(high / self._step) * self._step
+        bottom, top = max(bottom, 0.0), max(top, bottom + self._step)
+        if bottom < self._range[0] or top > self._range[1] or top - bottom < 0.4 * (self._range[1] - self._range[0]):
+            self._range = (bottom, top)
+            self.setYRange(bottom, top, padding=0.02)
+
+
+class LiveTraces(QWidget):
+    """Frame intervals; package and battery watts; die and shell temperature, of the pass in progress."""
+
+    _CHANNELS = {"package_w": "package_w", "battery_w": "draw_w", "die_c": "die_c", "shell_c": "shell_c"}
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.interval = LivePlot("Live frame intervals", "ms", {"interval": "frame interval"}, 20.0)
+        self.watts = LivePlot("Live power", "W", {"package_w": "package", "draw_w": "battery draw"}, 5.0)
+        self.heat = LivePlot("Live temperature", "C", {"die_c": "die", "shell_c": "shell"}, 10.0, "time in the pass (s)")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        layout.addWidget(self.interval, 5)
+        layout.addWidget(self.watts, 4)
+        layout.addWidget(self.heat, 5)
+        self._parts: dict[str, list[tuple[np.ndarray, np.ndarray]]] = defaultdict(list)
+        self._origin_ns: int | None = None
+        self._last_ns: int | None = None
+
+    def start(self, seconds: float) -> None:
+        """Begin a pass: an empty axis of this length."""
+        self._parts.clear()
+        self._origin_ns = self._last_ns = None
+        for plot in (self.interval, self.watts, self.heat):
+            plot.start(seconds)
+
+    def add(self, sample: Sample) -> None:
+        """Take newer data; `draw` shows them."""
+        stamps = sample.frames_ns
+        if stamps.size:
+            if self._origin_ns is None:
+                self._origin_ns = int(stamps[0])
+            before = np.array([self._last_ns if self._last_ns is not None else stamps[0]])
+            intervals = np.diff(np.concatenate((before, stamps))) / 1e6
+            self._parts["interval"].append(((stamps - self._origin_ns) / 1e9, intervals))
+            self._last_ns = int(stamps[-1])
+        if self._origin_ns is None:
+            return
+        for name, quantity in self._CHANNELS.items():
+            channel = sample.channels.get(name)
+            if channel is not None:
+                self._parts[quantity].append(((channel.stamps_ns - self._origin_ns) / 1e9, channel.values))
+
+    def draw(self) -> None:
+        """Show what was added."""
+        for quantity, parts in self._parts.items():
+            if len(parts) > 1:
+                parts[:] = [tuple(np.concatenate(column) for column in zip(*parts))]
+            plot = self.interval if quantity == "interval" else self.heat if quantity.endswith("_c") else self.watts
+            x, y = parts[0]
+            if quantity == "interval" and x.size:
+                x, y = x[1:], y[1:]
+            plot.show_values(quantity, x, y)
+
+
+class ChargePlot(Plot):
+    """Predicted charge over the passes of a plan, with the valid window."""
+
+    def __init__(self) -> None:
+        super().__init__("Predicted charge over the plan", "pass", "charge (%)")
+        self._charge: tuple[float, ...] = ()
+        self._window = (0.0, 1.0)
+        self.setMouseEnabled(False, False)
+        self.hint("")
+
+    def show_charge(self, charge: tuple[float, ...], window: tuple[float, float]) -> None:
+        """charge : share after each pass; window : valid shares."""
+        self._charge, self._window = charge, window
+        self.redraw()
+
+    def redraw(self) -> None:
+        if not self._charge:
+            self.hint("")
+            return
+        self.wipe()
+        self.unhint()
+        theme = tokens.current()
+        x = np.arange(1, len(self._charge) + 1, dtype=float)
+        y = 100 * np.array(self._charge)
+        self.addItem(pg.PlotCurveItem(x, y, pen=pen("charge")))
+        for share in self._window:
+            line = pg.InfiniteLine(100 * share, 0, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DashLine))
+            self.addItem(line, ignoreBounds=True)
+        self.data = {"pass": x, "charge_percent": y}
+        self.setRange(xRange=(0, len(x) + 1), yRange=(min(100 * self._window[0], y.min()) - 4, 104), padding=0)
+
+    def read_out(self, x: float, y: float) -> str:
+        index = round(x) - 1
+        return f"after pass {index + 1}: {100 * self._charge[index]:.0f} %" if 0 <= index < len(self._charge) else ""

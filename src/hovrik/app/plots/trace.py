@@ -1,0 +1,128 @@
+"""Frame intervals over time and how they are distributed, of one pass."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+
+from ..theme import tokens
+from .base import Plot, nearest, pen
+from .pyramid import Pyramid
+
+Array = NDArray[np.float64]
+
+
+class FrameTracePlot(Plot):
+    """Intervals of a pass, drawn by their extremes so that a single long frame shows at every zoom."""
+
+    def __init__(self) -> None:
+        super().__init__("Frame intervals of the selected pass", "time in the pass (s)", "interval (ms)")
+        self._pyramid: Pyramid | None = None
+        self._target_ms: float | None = None
+        self._curve = pg.PlotCurveItem()
+        self.getPlotItem().getViewBox().sigXRangeChanged.connect(self._on_zoomed)
+        self.hint("Select a pass to see its frames.")
+
+    def show_trace(self, seconds: Array, interval_ms: Array, target_ms: float | None) -> None:
+        """seconds (n,) : end of each frame from the start mark; interval_ms (n,)."""
+        if seconds.size < 2:
+            self._pyramid = None
+            self.hint("This pass carries no frame times.")
+            return
+        self._pyramid, self._target_ms = Pyramid(seconds, interval_ms), target_ms
+        self.redraw()
+        self.show_all()
+
+    def redraw(self) -> None:
+        if self._pyramid is None:
+            return
+        self.wipe()
+        self.unhint()
+        self._curve = pg.PlotCurveItem(pen=pen("interval"))
+        self.addItem(self._curve)
+        if self._target_ms:
+            line = pg.InfiniteLine(self._target_ms, 0, pen=pg.mkPen(QColor(tokens.current().soft), style=Qt.PenStyle.DashLine))
+            self.addItem(line, ignoreBounds=True)
+        self._draw_part()
+
+    def show_all(self) -> None:
+        if self._pyramid is None:
+            return
+        top = float(self._pyramid.y.max()) * 1.08
+        self.setRange(xRange=(float(self._pyramid.x[0]), float(self._pyramid.x[-1])), yRange=(0.0, top), padding=0.01)
+        self._draw_part()
+
+    def _on_zoomed(self, *_: object) -> None:
+        if self._pyramid is not None:
+            self._draw_part()
+
+    def _draw_part(self) -> None:
+        if self._pyramid is None:
+            return
+        (start, end), _ = self.getPlotItem().getViewBox().viewRange()
+        x, y = self._pyramid.between(start, end, 2 * max(self.width(), 400))
+        self._curve.setData(x, y)
+        self.data = {"time_s": x, "interval_ms": y}
+
+    def read_out(self, x: float, y: float) -> str:
+        if self._pyramid is None:
+            return ""
+        index = min(int(np.searchsorted(self._pyramid.x, x)), self._pyramid.x.size - 1)
+        return f"{self._pyramid.x[index]:.2f} s: {self._pyramid.y[index]:.2f} ms"
+
+
+class DistributionPlot(Plot):
+    """How often each interval occurs: share of frames a bin, long frames kept in the last bin."""
+
+    def __init__(self) -> None:
+        super().__init__("Distribution of frame intervals", "interval (ms)", "share of frames (%)")
+        self._bars: tuple[Array, Array] | None = None
+        self._marks: list[tuple[float, str]] = []
+        self.hint("")
+
+    def show_intervals(self, interval_ms: Array, marks: list[tuple[float, str]]) -> None:
+        """interval_ms (n,); marks : (ms, words) drawn as lines, such as the median and the 99th percentile."""
+        if interval_ms.size < 2:
+            self._bars = None
+            self.hint("")
+            return
+        low, top = float(np.quantile(interval_ms, 0.001)), float(np.quantile(interval_ms, 0.999))
+        edges = np.linspace(low * 0.9, max(top * 1.1, low * 0.9 + 1.0), 61)
+        counts, _ = np.histogram(np.clip(interval_ms, edges[0], edges[-1]), edges)
+        self._bars = edges, 100.0 * counts / interval_ms.size
+        self._marks = marks
+        self.redraw()
+
+    def redraw(self) -> None:
+        if self._bars is None:
+            return
+        self.wipe()
+        self.unhint()
+        edges, share = self._bars
+        fill = QColor(tokens.current().data["interval"])
+        fill.setAlpha(140)
+        self.addItem(pg.BarGraphItem(x0=edges[:-1], x1=edges[1:], height=share, brush=fill, pen=pen("interval")))
+        top = float(share.max())
+        theme = tokens.current()
+        for number, (at, words) in enumerate(self._marks):
+            line = pg.InfiniteLine(at, 90, pen=pg.mkPen(QColor(theme.ink), style=Qt.PenStyle.DotLine))
+            self.addItem(line, ignoreBounds=True)
+            text = pg.TextItem(words, color=theme.ink, anchor=(0 if at < edges[34] else 1, 0))
+            text.setFont(tokens.base_font(11))
+            text.setPos(at, top * (1.32 - 0.13 * number))
+            self.addItem(text, ignoreBounds=True)
+        self.data = {"interval_ms": (edges[:-1] + edges[1:]) / 2, "share_percent": share}
+        self.setRange(xRange=(edges[0], edges[-1]), yRange=(0, top * 1.32), padding=0.01)
+
+    def show_all(self) -> None:
+        self.redraw()
+
+    def read_out(self, x: float, y: float) -> str:
+        if self._bars is None:
+            return ""
+        centres = (self._bars[0][:-1] + self._bars[0][1:]) / 2
+        index = nearest(centres, x)
+        return f"{centres[index]:.1f} ms: {self._bars[1][index]:.2f} %"

@@ -1,0 +1,131 @@
+"""The one document: notebook, question, plan, selection. Core values are frozen; a change replaces one and tells.
+
+Signals: question_changed, design_changed, room_changed, evaluation_changed (new figures), passes_changed (rows
+were added or annotated), selection_changed (pass id), profiles_changed, run_changed (started or ended).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoStack
+
+from ..core.errors import StoreError
+from ..core.plan.ladder import LadderDesign
+from ..core.question import Question
+from ..core.rig import Rig
+from ..core.title import Title
+from ..service import sweep
+from ..service.evidence import Evaluation
+from ..service.machines import open_machine
+from ..store.notebook import Entity, Notebook
+
+DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
+
+
+class Session(QObject):
+    """What the window shows and edits.
+
+    notebook : open notebook of the interface thread; question : None until a rig and a title are known;
+    evaluation : newest figures, None until the first are there; address : the machine, None where there is none.
+    """
+
+    question_changed = pyqtSignal()
+    design_changed = pyqtSignal()
+    room_changed = pyqtSignal()
+    evaluation_changed = pyqtSignal()
+    passes_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    profiles_changed = pyqtSignal()
+    failed = pyqtSignal(str)
+
+    def __init__(self, path: Path) -> None:
+        super().__init__()
+        self.notebook = Notebook(path)
+        self.undo_stack = QUndoStack(self)
+        self.evaluation: Evaluation | None = None
+        self.selected_pass: str | None = None
+        self.address: Mapping[str, Any] | None = self.notebook.get_state("machine")
+        body = self.notebook.get_state("question")
+        self.question: Question | None = Question.from_dict(body) if body else None
+        body = self.notebook.get_state("design")
+        self.design = LadderDesign.from_dict(body) if body else DEFAULT_DESIGN
+        self.room_c: float | None = self.notebook.get_state("room_c")
+
+    def close(self) -> None:
+        """Let go of the notebook."""
+        self.notebook.close()
+
+    # -- setters, called by undo commands only
+
+    def set_question(self, question: Question) -> None:
+        """Replace the question."""
+        if question != self.question:
+            self.question = question
+            self._remember("question", question.as_dict())
+            self.question_changed.emit()
+
+    def set_design(self, design: LadderDesign) -> None:
+        """Replace the plan being edited."""
+        if design != self.design:
+            self.design = design
+            self._remember("design", design.as_dict())
+            self.design_changed.emit()
+
+    def set_room(self, room_c: float | None) -> None:
+        """Replace the room temperature that passes will be noted with."""
+        if room_c != self.room_c:
+            self.room_c = room_c
+            self._remember("room_c", room_c)
+            self.room_changed.emit()
+
+    # -- plain setters, not undoable
+
+    def select_pass(self, pass_id: str | None) -> None:
+        """Choose the pass that is shown in full."""
+        if pass_id != self.selected_pass:
+            self.selected_pass = pass_id
+            self.selection_changed.emit()
+
+    def set_evaluation(self, evaluation: Evaluation) -> None:
+        """Show newer figures."""
+        self.evaluation = evaluation
+        self.evaluation_changed.emit()
+
+    def _remember(self, key: str, body: Any) -> None:
+        try:
+            self.notebook.set_state(key, body)
+        except StoreError as fault:
+            self.failed.emit(str(fault))
+
+    # -- what there is to choose
+
+    def newest(self, kind: str) -> dict[str, Entity]:
+        """Newest versions of rigs, slots, titles or scenes by key."""
+        return self.notebook.newest(kind)
+
+    @property
+    def rig(self) -> Rig | None:
+        """The rig of the question."""
+        found = self.newest("rig").get(self.question.rig) if self.question else None
+        return Rig.from_dict(found.body) if found else None
+
+    @property
+    def title(self) -> Title | None:
+        """The title of the question."""
+        return sweep.title_of(self.notebook, self.question.title) if self.question else None
+
+    def name(self, kind: str, key: str) -> str:
+        """Shown name of an entity."""
+        found = self.newest(kind).get(key)
+        return str(found.body.get("name", key)) if found else key
+
+    def charge(self) -> float | None:
+        """Charge of the machine now, None where it cannot be read."""
+        if self.address is None:
+            return None
+        machine = open_machine(self.address)
+        return machine.charge()

@@ -1,0 +1,174 @@
+"""Where the passes are made: live traces, queue, start, stop."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
+
+from ...bench.runner import PassDone, Phase, Progress
+from ...core.errors import PlanError
+from ...core.plan.ladder import PlannedPass, ordered_passes
+from ...core.setup import describe
+from ...core.validity import judge
+from ..plots.live import LiveTraces
+from ..run_worker import RunWorker
+from ..session import Session
+from ..theme import tokens
+from ..widgets.fields import Choice, button, label
+from .base import Stage
+
+PACES = [("inf", "as fast as it goes"), ("10", "10 x real time"), ("1", "real time")]
+REDRAW_MS = 50
+
+
+class BenchStage(Stage):
+    """Signals: start_asked, stop_asked, import_asked, progressed (Progress) for the bench line."""
+
+    title = "Bench"
+    start_asked = pyqtSignal()
+    stop_asked = pyqtSignal()
+    import_asked = pyqtSignal()
+    progressed = pyqtSignal(object)
+
+    def __init__(self, session: Session, worker: RunWorker) -> None:
+        super().__init__(session)
+        self._worker = worker
+        top = QHBoxLayout()
+        self.start = button("Start the sweep (F5)", "main")
+        self.start.clicked.connect(self.start_asked)
+        self.pace = Choice("Pace", PACES)
+        self.pace.setToolTip("How fast the stand-in lives. A real machine knows only real time.")
+        self.import_ = button("Import passes …", tip="Frame times measured elsewhere, or summary figures")
+        self.import_.clicked.connect(self.import_asked)
+        self.state = label("", wrap=True)
+        self.state.setAccessibleName("State of the run")
+        top.addWidget(self.start)
+        top.addWidget(label("pace", "soft"))
+        top.addWidget(self.pace)
+        top.addWidget(self.state, 1)
+        top.addWidget(self.import_)
+        self.layout_.addLayout(top)
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        self.traces = LiveTraces()
+        row.addWidget(self.traces, 1)
+        side = QVBoxLayout()
+        side.addWidget(label("Queue", "heading"))
+        self.queue = QListWidget()
+        self.queue.setAccessibleName("Queue of passes")
+        self.queue.setFixedWidth(240)
+        side.addWidget(self.queue, 1)
+        row.addLayout(side)
+        self.layout_.addLayout(row, 1)
+        self._timer = QTimer(self)
+        self._timer.setInterval(REDRAW_MS)
+        self._timer.timeout.connect(self.drain)
+        worker.started.connect(self._on_started)
+        worker.ended.connect(self._on_ended)
+        worker.failed.connect(self._on_failed)
+        session.design_changed.connect(self._show_next)
+        session.question_changed.connect(self._show_next)
+        self._on_idle()
+        self._show_next()
+        self.traces.start(session.design.soak_s + session.design.pass_s)
+        self.state.setText("Start plays the plan on the machine; every finished pass is kept at once.")
+
+    def _show_next(self) -> None:
+        """While nothing runs, the queue is what Start would run."""
+        rig = self.session.rig
+        if self._worker.is_running or rig is None:
+            return
+        try:
+            self.show_queue(ordered_passes(self.session.design, rig), frozenset())
+        except PlanError:
+            self.queue.clear()
+
+    def show_queue(self, passes: tuple[PlannedPass, ...], done: frozenset[int]) -> None:
+        """Fill the queue with a plan's passes."""
+        self.queue.clear()
+        for planned in passes:
+            item = QListWidgetItem()
+            item.setData(Qt.ItemDataRole.UserRole, planned.index)
+            self.queue.addItem(item)
+            words = "heat pass" if planned.purpose == "heat" else describe(planned.setup)
+            self._mark(planned.index, "✓" if planned.index in done else "·", words)
+
+    def _mark(self, index: int, sign: str, words: str | None = None) -> None:
+        item = self.queue.item(index)
+        if item is None:
+            return
+        words = words if words is not None else item.text().split("  ", 1)[-1]
+        item.setText(f"{sign}  {words}")
+        theme = tokens.current()
+        colours = {"✓": theme.good, "▶": theme.accent, "✗": theme.bad}
+        item.setForeground(QColor(colours.get(sign, theme.soft)))
+
+    def pace_value(self) -> float:
+        """Machine seconds a real second."""
+        return float(self.pace.key())
+
+    def drain(self) -> None:
+        """Show what the run left in its box since the last look."""
+        drawn = False
+        last: Progress | None = None
+        for event in self._worker.live.take():
+            if isinstance(event, Progress):
+                last = event
+                self._take(event)
+                drawn = drawn or event.sample is not None
+            elif isinstance(event, PassDone) and event.record.plan_index is not None:
+                verdict = judge(event.record, self.session.rig)
+                self._mark(event.record.plan_index, "✓" if verdict.counts else "✗")
+        if drawn:
+            self.traces.draw()
+        if last is not None:
+            self.progressed.emit(last)
+
+    def _take(self, event: Progress) -> None:
+        if event.phase is Phase.APPLY:
+            self.traces.start(self.session.design.soak_s + self.session.design.pass_s)
+            for row in range(self.queue.count()):
+                item = self.queue.item(row)
+                if item is not None and item.text().startswith("·"):
+                    self._mark(row, "▶")
+                    self.queue.scrollToItem(item)
+                    break
+        if event.sample is not None and event.phase in (Phase.SOAK, Phase.MEASURE):
+            self.traces.add(event.sample)
+        if event.phase in (Phase.SOAK, Phase.MEASURE) and event.length_s:
+            self._fit_axis(event)
+
+    def _fit_axis(self, event: Progress) -> None:
+        design = self.session.design
+        seconds = event.length_s if event.length_s > 300 else design.soak_s + design.pass_s
+        for plot in (self.traces.interval, self.traces.watts, self.traces.heat):
+            plot.setXRange(0, seconds, padding=0.01)
+
+    def _on_started(self) -> None:
+        self.start.setEnabled(False)
+        self.pace.setEnabled(False)
+        self.state.setText("Running. Stop (F8) ends it at once and puts the machine back.")
+        self._timer.start()
+
+    def _on_idle(self) -> None:
+        self._timer.stop()
+        self.start.setEnabled(not self.session.notebook.read_only)
+        self.pace.setEnabled(True)
+
+    def _on_ended(self, ended: object) -> None:
+        self.drain()
+        reason, restored = ended.reason, ended.restored  # type: ignore[attr-defined]
+        words = f"{ended.done} of {ended.total} passes are kept. "  # type: ignore[attr-defined]
+        words += "Stopped. " if reason == "stopped" else ""
+        words += "The machine is back as it was." if restored else "The machine is NOT back as it was: see above."
+        self.state.setText(words)
+        for row in range(self.queue.count()):
+            item = self.queue.item(row)
+            if item is not None and item.text().startswith("▶"):
+                self._mark(row, "·")
+        self._on_idle()
+
+    def _on_failed(self, text: str) -> None:
+        self.state.setText(text)
+        self._on_idle()

@@ -1,0 +1,102 @@
+"""The answer with its neighbours one step down and up."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from ...core import words
+from ...core.answer import Option
+from ...core.question import Question
+from ...core.setup import describe
+from ..session import Session
+from ..widgets.fields import Card, button, label
+from .base import Stage, empty_hint, scrolling
+
+_ROWS = (
+    ("mean_fps", "mean rate, fps"), ("low", "1 % low, fps"), ("hours", "from full"), ("draw_w", "draw, W"),
+    ("package_w", "package, W"), ("joules_per_frame", "J a frame"), ("die_c", "die, settled C"),
+    ("shell_c", "shell, settled C"),
+)  # fmt: skip
+
+
+class ChooseStage(Stage):
+    """Three sheets: one step less, the answer, one step more. Signals: keep_asked."""
+
+    title = "Choose"
+    keep_asked = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._page = QWidget()
+        self._holder = QVBoxLayout(self._page)
+        self._holder.setContentsMargins(0, 0, 0, 0)
+        self.layout_.addWidget(scrolling(self._page), 1)
+        self.keep = button("Keep this as a profile", "main")
+        self.keep.clicked.connect(self.keep_asked)
+        self.layout_.addWidget(self.keep, 0, Qt.AlignmentFlag.AlignRight)
+        session.evaluation_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the answer's options."""
+        while (item := self._holder.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        evaluation, question = self.session.evaluation, self.session.question
+        answer = evaluation.answer if evaluation else None
+        self.keep.setEnabled(
+            answer is not None and answer.option is not None and not self.session.notebook.read_only
+        )
+        if answer is None or question is None or answer.option is None:
+            text = answer.sentence if answer else "The notebook is being read."
+            self._holder.addWidget(empty_hint(f"Nothing to choose yet. {text}"))
+            self._holder.addStretch()
+            return
+        sheets = QWidget()
+        row = QHBoxLayout(sheets)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(12)
+        for heading, option, name in (
+            ("One step less", answer.down, "card"), ("The answer", answer.option, "pick"), ("One step more", answer.up, "card"),
+        ):  # fmt: skip
+            sheet = self._sheet(heading, option, name, question)
+            sheet.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+            sheet.body.addStretch()
+            row.addWidget(sheet, 1)
+        self._holder.addWidget(sheets)
+        why = Card("Why, and what to know")
+        for text in answer.reasons:
+            why.body.addWidget(label(text, "soft", wrap=True))
+        for text in answer.missing:
+            why.body.addWidget(label(f"Missing: {text}", "warn", wrap=True))
+        self._holder.addWidget(why)
+        self._holder.addStretch()
+
+    def _sheet(self, heading: str, option: Option | None, name: str, question: Question) -> Card:
+        card = Card(heading, name)
+        if option is None:
+            card.body.addWidget(label("Nothing was tried on this side.", "soft", wrap=True))
+            return card
+        card.body.addWidget(label(describe(option.setup), "figure"))
+        holds = "no low to judge" if option.holds is None else f"{words.percent(option.holds)} that it holds {question.target_fps:g}"
+        kind = "good" if (option.holds or 0) >= question.sure else "warn"
+        card.body.addWidget(label(("✓ " if kind == "good" else "✗ ") + holds, kind))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.addWidget(label("", "soft"), 0, 0)
+        for column, text in ((1, "value"), (2, "95 % interval")):
+            grid.addWidget(label(text, "soft"), 0, column, Qt.AlignmentFlag.AlignRight)
+        for number, (key, text) in enumerate(_ROWS, 1):
+            estimate = option.metrics.get(f"low_1pct_fps_{question.school.value}" if key == "low" else key)
+            grid.addWidget(label(text, "soft"), number, 0)
+            value = words.number(estimate)
+            span = words.span(estimate) if estimate else "–"
+            if key == "hours" and estimate is not None:
+                value, span = words.hours_minutes(estimate.value), words.hours_span_short(estimate)
+            grid.addWidget(label(value), number, 1, Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(label(span, "soft"), number, 2, Qt.AlignmentFlag.AlignRight)
+        card.body.addLayout(grid)
+        if option.difference:
+            card.body.addWidget(label(option.difference[0].upper() + option.difference[1:] + ".", wrap=True))
+        return card

@@ -1,0 +1,139 @@
+"""Profiles: what was chosen per title x OS slot x source, with its evidence."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from ...core import words
+from ...core.errors import HovrikError
+from ...core.setup import Setup, describe
+from ...core.spread import Estimate
+from ...service import profiles
+from ...store.exporters import profile as profile_file
+from ..commands import KeepProfile, RemoveProfile
+from ..session import Session
+from ..widgets.fields import Card, button, label
+from .base import Stage, empty_hint, scrolling
+
+
+class KeepStage(Stage):
+    """Cards of the profiles kept; keep, export, import, remove."""
+
+    title = "Keep"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        row = QHBoxLayout()
+        self.keep = button("Keep the answer as a profile", "main")
+        self.keep.clicked.connect(self.keep_answer)
+        self.import_ = button("Import a profile …")
+        self.import_.clicked.connect(self._on_import)
+        self.message = label("", wrap=True)
+        self.message.setAccessibleName("Message")
+        row.addWidget(self.keep)
+        row.addWidget(self.import_)
+        row.addWidget(self.message, 1)
+        self.layout_.addLayout(row)
+        self._page = QWidget()
+        self._holder = QVBoxLayout(self._page)
+        self._holder.setContentsMargins(0, 0, 0, 0)
+        self._holder.setSpacing(10)
+        self.layout_.addWidget(scrolling(self._page), 1)
+        session.profiles_changed.connect(self.refresh)
+        session.evaluation_changed.connect(self._on_evaluation_changed)
+        self._on_evaluation_changed()
+        self.refresh()
+
+    def _on_evaluation_changed(self) -> None:
+        evaluation = self.session.evaluation
+        has_answer = evaluation is not None and evaluation.answer.option is not None
+        self.keep.setEnabled(has_answer and not self.session.notebook.read_only)
+        self.import_.setEnabled(not self.session.notebook.read_only)
+
+    def keep_answer(self) -> None:
+        """Keep the present answer as a profile, undoable."""
+        evaluation, question = self.session.evaluation, self.session.question
+        if evaluation is None or question is None:
+            return
+        try:
+            body = profiles.profile_body(evaluation, profiles.names_of(self.session.notebook, question))
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self.session.undo_stack.push(KeepProfile(self.session, body))
+        self.message.setText("Kept. A former profile of the same title, OS slot and source was replaced (undo brings it back).")
+
+    def refresh(self) -> None:
+        """Show the profiles in force."""
+        while (item := self._holder.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        kept = self.session.notebook.profiles()
+        if not kept:
+            self._holder.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
+        for profile_id, body in kept:
+            self._holder.addWidget(self._card(profile_id, body))
+        self._holder.addStretch()
+
+    def _card(self, profile_id: str, body: dict[str, Any]) -> Card:
+        names = body.get("names", {})
+        heading = f"{names.get('title', body['title'])} · {names.get('scene', body['scene'])}"
+        card = Card(heading)
+        where = f"{names.get('rig', body['rig'])}, {names.get('slot', body['slot'])}, on {body['source']}"
+        card.body.addWidget(label(where, "soft"))
+        card.body.addWidget(label(describe(Setup(body["setup"])), "figure"))
+        card.body.addWidget(label(body["sentence"], wrap=True))
+        evidence = [words.plural(len(body["passes"]), "pass", "passes") + " at this setup"]
+        hours = body["metrics"].get("hours")
+        if hours:
+            evidence.append(words.hours_span(Estimate(hours["value"], hours["low"], hours["high"])) + " from full")
+        if body.get("firmware"):
+            evidence.append(f"firmware {body['firmware']}")
+        if body.get("kept_at"):
+            evidence.append(f"kept {datetime.fromtimestamp(body['kept_at'] / 1e9, UTC):%Y-%m-%d %H:%M} UTC")
+        card.body.addWidget(label(" · ".join(evidence), "soft", wrap=True))
+        row = QHBoxLayout()
+        export = button("Export …", tip="Write this profile as JSON")
+        export.clicked.connect(lambda: self._on_export(body))
+        remove = button("Remove")
+        remove.setEnabled(not self.session.notebook.read_only)
+        remove.clicked.connect(lambda: self.session.undo_stack.push(RemoveProfile(self.session, profile_id)))
+        row.addWidget(export)
+        row.addWidget(remove)
+        row.addStretch()
+        card.body.addLayout(row)
+        card.setAccessibleName(f"Profile {heading}")
+        return card
+
+    def _on_export(self, body: dict[str, Any]) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Export the profile", f"{body['title']}.json", "Profiles (*.json)")
+        if name:
+            self.export_to(Path(name), body)
+
+    def export_to(self, path: Path, body: dict[str, Any]) -> None:
+        """Write a profile; the message tells how it went."""
+        try:
+            profile_file.write(path, body)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self.message.setText(f"Written to {path}.")
+
+    def _on_import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a profile", "", "Profiles (*.json)")
+        if name:
+            self.import_from(Path(name))
+
+    def import_from(self, path: Path) -> None:
+        """Read a profile, checked; undoable."""
+        try:
+            body = profile_file.read(path)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self.session.undo_stack.push(KeepProfile(self.session, body))
+        self.message.setText(f"Imported {path.name}.")

@@ -1,0 +1,190 @@
+"""Choosing what to sweep, and seeing what it takes before it starts."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
+
+from ...core.errors import PlanError
+from ...core.plan.ladder import LadderDesign, ordered_passes
+from ...core.plan.schedule import Totals, total
+from ...core.setup import describe
+from ..commands import SetDesign, SetRoom
+from ..plots.live import ChargePlot
+from ..session import Session
+from ..widgets.fields import Card, NumberField, button, label
+from .base import Stage
+
+HEAT_S = 900.0
+
+
+class PlanStage(Stage):
+    """Knobs and levels on the left; what the plan takes, its order and the predicted charge on the right.
+
+    Signals: start_asked.
+    """
+
+    title = "Plan"
+    start_asked = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.totals: Totals | None = None
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        row.addWidget(self._knobs(), 0, Qt.AlignmentFlag.AlignTop)
+        row.addLayout(self._takes(), 1)
+        self.layout_.addLayout(row, 1)
+        session.design_changed.connect(self.refresh)
+        session.question_changed.connect(self.refresh)
+        session.room_changed.connect(self.refresh)
+        self.refresh()
+
+    def _knobs(self) -> QWidget:
+        card = Card("What to try")
+        card.setFixedWidth(400)
+        form = QFormLayout()
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        form.setVerticalSpacing(4)
+        self.from_w = NumberField("Lowest limit", "W", 0.5, 500, 1, 1)
+        self.to_w = NumberField("Highest limit", "W", 0.5, 500, 1, 1)
+        self.step_w = NumberField("Step", "W", 0.1, 50, 1, 1)
+        self.has_cap = QCheckBox("cap at")
+        self.cap_fps = NumberField("Frame cap", "fps", 1, 1000, 5)
+        cap = QWidget()
+        line = QHBoxLayout(cap)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(self.has_cap)
+        line.addWidget(self.cap_fps, 1)
+        self.repeats = NumberField("Repeats", "", 1, 50, 1)
+        self.pass_s = NumberField("Pass length", "s", 10, 7200, 10)
+        self.soak_s = NumberField("Soak before each pass", "s", 0, 7200, 10)
+        self.cool_s = NumberField("Rest after each pass", "s", 0, 7200, 10)
+        self.has_heat = QCheckBox("one long heat pass first (15 min)")
+        self.has_heat.setToolTip("Calibrates how this machine warms up, so that settled temperatures can be told.")
+        self.seed = NumberField("Seed of the random order", "", 0, 999_999, 1)
+        self.room_c = NumberField("Room temperature", "C", -20, 60, 1, 1)
+        for words, field in (
+            ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
+            ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
+            ("Rest after", self.cool_s), ("Heat", self.has_heat), ("Room", self.room_c), ("Order's seed", self.seed),
+        ):  # fmt: skip
+            form.addRow(words, field)
+        card.body.addLayout(form)
+        card.body.addStretch()
+        for field in ("from_w", "to_w", "step_w", "cap_fps", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
+            getattr(self, field).valueChanged.connect(lambda _value, name=field: self._on_edited(name))
+        self.has_cap.toggled.connect(lambda _on: self._on_edited("cap_fps"))
+        self.has_heat.toggled.connect(lambda _on: self._on_edited("heat_s"))
+        self.room_c.valueChanged.connect(self._on_room_edited)
+        return card
+
+    def _takes(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        card = Card("What it takes")
+        grid = QGridLayout()
+        self.figures = {}
+        for place, (key, words) in enumerate(
+            (("passes", "passes"), ("time", "in all"), ("wh", "watt-hours, at most"), ("recharges", "recharges"))
+        ):
+            value = label("", "figure")
+            value.setAccessibleName(words)
+            self.figures[key] = value
+            grid.addWidget(value, 0, place)
+            grid.addWidget(label(words, "soft"), 1, place)
+        card.body.addLayout(grid)
+        self.problem = label("", "bad", wrap=True)
+        self.problem.setAccessibleName("Problem with the plan")
+        card.body.addWidget(self.problem)
+        self.note = label("", "soft", wrap=True)
+        card.body.addWidget(self.note)
+        column.addWidget(card)
+        lower = QHBoxLayout()
+        lower.setSpacing(8)
+        order = QVBoxLayout()
+        order.addWidget(label("Order of passes", "heading"))
+        self.order = QListWidget()
+        self.order.setAccessibleName("Order of passes")
+        self.order.setFixedWidth(210)
+        order.addWidget(self.order, 1)
+        lower.addLayout(order)
+        right = QVBoxLayout()
+        right.addWidget(label("Predicted charge", "heading"))
+        self.charge = ChargePlot()
+        right.addWidget(self.charge, 1)
+        lower.addLayout(right, 1)
+        column.addLayout(lower, 1)
+        self.start = button("Keep the plan and start it (F5)", "main")
+        self.start.clicked.connect(self.start_asked)
+        column.addWidget(self.start, 0, Qt.AlignmentFlag.AlignRight)
+        return column
+
+    def _on_edited(self, field: str) -> None:
+        before = self.session.design
+        edited = LadderDesign(
+            self.from_w.value(), self.to_w.value(), self.step_w.value(),
+            self.cap_fps.value() if self.has_cap.isChecked() else None, int(self.repeats.value()),
+            self.pass_s.value(), before.settle_s, self.soak_s.value(), self.cool_s.value(),
+            (before.heat_s or HEAT_S) if self.has_heat.isChecked() else 0.0, int(self.seed.value()),
+        )  # fmt: skip
+        if edited != before:
+            self.session.undo_stack.push(SetDesign(self.session, edited, field))
+
+    def _on_room_edited(self, value: float) -> None:
+        if value != self.session.room_c:
+            self.session.undo_stack.push(SetRoom(self.session, value))
+
+    def refresh(self) -> None:
+        """Show the design and what it takes."""
+        design = self.session.design
+        for name in ("from_w", "to_w", "step_w", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
+            getattr(self, name).show_value(float(getattr(design, name)))
+        for box, on in ((self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0)):
+            blocked = box.blockSignals(True)
+            box.setChecked(on)
+            box.blockSignals(blocked)
+        self.cap_fps.show_value(design.cap_fps or (self.session.question.target_fps if self.session.question else 60))
+        self.cap_fps.setEnabled(design.cap_fps is not None)
+        self.room_c.show_value(self.session.room_c if self.session.room_c is not None else 22.0)
+        self._show_totals(design)
+
+    def _show_totals(self, design: LadderDesign) -> None:
+        rig = self.session.rig
+        self.problem.setText("")
+        self.totals = None
+        if rig is None:
+            self.problem.setText("No rig is chosen: there is nothing to plan for.")
+        else:
+            try:
+                passes = ordered_passes(design, rig)
+                self.totals = total(passes, rig)
+            except PlanError as fault:
+                self.problem.setText(str(fault))
+        self.problem.setVisible(bool(self.problem.text()))
+        self.start.setEnabled(self.totals is not None and not self.totals.too_long)
+        if self.totals is None or rig is None:
+            for value in self.figures.values():
+                value.setText("–")
+            self.order.clear()
+            self.charge.show_charge((), rig.valid_charge if rig else (0, 1))
+            self.note.setText("")
+            return
+        taken = self.totals
+        self.figures["passes"].setText(str(taken.passes))
+        hours, minutes = divmod(round(taken.minutes), 60)
+        self.figures["time"].setText(f"{hours} h {minutes:02d} min" if hours else f"{minutes} min")
+        self.figures["wh"].setText(f"{taken.wh:.0f}")
+        self.figures["recharges"].setText(str(taken.recharges))
+        low, high = (100 * share for share in rig.valid_charge)
+        self.note.setText(
+            f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed}). Passes count "
+            f"between {high:.0f} and {low:.0f} % charge"
+            + (f"; recharging takes {taken.recharge_minutes:.0f} of the minutes." if taken.recharges else ".")
+            + (" A pass is too long for one charge." if taken.too_long else "")
+        )
+        self.order.clear()
+        self.order.addItems(
+            [f"{p.index + 1}.  {describe(p.setup)}{'  (heat)' if p.purpose == 'heat' else ''}" for p in passes]
+        )
+        self.charge.show_charge(taken.charge, rig.valid_charge)

@@ -1,0 +1,250 @@
+"""Reading the passes: rate against watts, what a watt buys, every pass, one pass in full."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, QWidget
+
+from ...core import words
+from ...core.errors import StoreError
+from ...core.ladder import Ladder
+from ...core.marks import Mark, find
+from ...core.setup import Setup, describe
+from ...service.evidence import PassView
+from ..commands import Annotate
+from ..plots.ladder_plot import RatePlot, WorthPlot
+from ..plots.trace import DistributionPlot, FrameTracePlot
+from ..session import Session
+from ..widgets.fields import Choice, button, label
+from ..widgets.margin_notes import MarginNotes
+from ..widgets.pass_table import PassTable
+from .base import Stage
+
+
+class ReadStage(Stage):
+    """Curves on top with margin notes, passes below with the selected one in full.
+
+    Signals: import_asked, export_asked.
+    """
+
+    title = "Read"
+    import_asked = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._ladder: Ladder | None = None
+        self._marks: tuple[Mark, ...] = ()
+        self._families: tuple[Setup, ...] = ()
+        self.ladder_choice = Choice("Which setups are shown")
+        self.rate = RatePlot()
+        self.worth = WorthPlot()
+        self.notes = MarginNotes("Findings")
+        self.table = PassTable()
+        self.trace = FrameTracePlot()
+        self.distribution = DistributionPlot()
+        self.pass_words = label("", "soft", wrap=True)
+        self.overrule = button("Overrule …", tip="Count a void pass after all, or leave a valid one out, with a reason")
+        self.take_out = button("Take out", tip="Take the selected pass out of every figure; undo brings it back")
+        self.import_ = button("Import passes …")
+        self.layout_.addWidget(self._arranged(), 1)
+        self.table.pass_chosen.connect(session.select_pass)
+        self.rate.level_chosen.connect(self._on_level_chosen)
+        self.ladder_choice.currentIndexChanged.connect(self._show_ladder)
+        self.overrule.clicked.connect(self._on_overrule)
+        self.take_out.clicked.connect(self._on_take_out)
+        self.import_.clicked.connect(self.import_asked)
+        session.evaluation_changed.connect(self.refresh)
+        session.selection_changed.connect(self._show_pass)
+        self.refresh()
+
+    def _arranged(self) -> QWidget:
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setChildrenCollapsible(False)
+        top = QSplitter(Qt.Orientation.Horizontal)
+        top.addWidget(self.rate)
+        top.addWidget(self.worth)
+        side = QWidget()
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.ladder_choice)
+        column.addWidget(self.notes, 1)
+        side.setMinimumWidth(230)
+        top.addWidget(side)
+        top.setSizes([470, 340, 270])
+        bottom = QSplitter(Qt.Orientation.Horizontal)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        row.addWidget(self.overrule)
+        row.addWidget(self.take_out)
+        row.addStretch()
+        row.addWidget(self.import_)
+        column.addLayout(row)
+        bottom.addWidget(left)
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(self.pass_words)
+        plots = QHBoxLayout()
+        plots.setSpacing(4)
+        plots.addWidget(self.trace, 3)
+        plots.addWidget(self.distribution, 2)
+        column.addLayout(plots, 1)
+        bottom.addWidget(right)
+        bottom.setSizes([560, 520])
+        split.addWidget(top)
+        split.addWidget(bottom)
+        split.setSizes([300, 260])
+        return split
+
+    # -- figures
+
+    def refresh(self) -> None:
+        """Show the newest evaluation."""
+        evaluation, question = self.session.evaluation, self.session.question
+        if evaluation is None or question is None:
+            return
+        families = tuple(one.family for one in evaluation.ladders)
+        self.ladder_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.ladders)])
+        if families != self._families:
+            self._families = families
+            self.ladder_choice.show_key(self._best_ladder())
+        self.table.show_passes([v for v in evaluation.views if not v.deleted], question.school, self.session.selected_pass)
+        self._show_ladder()
+        self._show_pass()
+
+    def _best_ladder(self) -> str:
+        evaluation = self.session.evaluation
+        option = evaluation.answer.option if evaluation else None
+        if evaluation is not None and option is not None:
+            for index, ladder in enumerate(evaluation.ladders):
+                if ladder.family == option.setup.family:
+                    return str(index)
+        return "0"
+
+    def _show_ladder(self) -> None:
+        evaluation, question = self.session.evaluation, self.session.question
+        if evaluation is None or question is None:
+            return
+        key = self.ladder_choice.key()
+        self._ladder = evaluation.ladders[int(key)] if key and int(key) < len(evaluation.ladders) else None
+        answer = evaluation.answer
+        own = self._ladder is not None and answer.option is not None and answer.option.setup.family == self._ladder.family
+        self._marks = (answer.marks if own else find(self._ladder, question)) if self._ladder else ()
+        low_words = f"1 % low ({question.school.words})"
+        pick = answer.option.limit_w if own and answer.option else None
+        self.rate.show_ladder(self._ladder, self._marks, question.floor_fps, low_words, pick)
+        self.worth.show_ladder(self._ladder, question.price_fps_per_w)
+        self.notes.show_notes(self._margin_notes())
+
+    def _margin_notes(self) -> list[tuple[str, str]]:
+        evaluation = self.session.evaluation
+        found: list[tuple[str, str]] = []
+        number = 0
+        for mark in self._marks:
+            if mark.value is not None or mark.span:
+                number += 1
+                found.append(("", f"{number}  {_mark_words(mark)}"))
+            else:
+                found.append(("soft", f"{mark.label}: {mark.note}"))
+            if mark.note and mark.value is not None:
+                found.append(("soft", mark.note))
+        if evaluation is not None:
+            found += [("warn" if "void" in text else "soft", text) for text in evaluation.answer.reasons if not self._is_mark_note(text)]
+            if evaluation.why_no_constants:
+                found.append(("warn", f"Settled temperatures: {evaluation.why_no_constants}."))
+            line = evaluation.context.overhead
+            if line is not None:
+                found.append(("soft", f"draw = {line.base_w:.1f} W + {line.k:.2f} x package power ({line.n} passes)"))
+        return found
+
+    def _is_mark_note(self, text: str) -> bool:
+        return any(mark.note and text.endswith(mark.note) for mark in self._marks)
+
+    # -- one pass
+
+    def _view(self) -> PassView | None:
+        evaluation = self.session.evaluation
+        views = evaluation.views if evaluation else ()
+        return next((v for v in views if v.record.id == self.session.selected_pass and not v.deleted), None)
+
+    def _show_pass(self) -> None:
+        view, question = self._view(), self.session.question
+        self.overrule.setEnabled(view is not None and not self.session.notebook.read_only)
+        self.take_out.setEnabled(view is not None and not self.session.notebook.read_only)
+        if view is None or question is None:
+            self.pass_words.setText("Select a pass in the table, or click a limit in the plot.")
+            self.trace.show_trace(np.empty(0), np.empty(0), None)
+            self.trace.hint("Select a pass to see its frames.")
+            self.distribution.show_intervals(np.empty(0), [])
+            return
+        self.table.choose(view.record.id)
+        self.pass_words.setText(_pass_words(view))
+        try:
+            trace = self.session.notebook.load(view.record.id).trace
+        except StoreError as fault:
+            self.pass_words.setText(str(fault))
+            return
+        interval_ms = trace.interval_ms() if trace is not None else np.empty(0)
+        self.trace.show_trace(np.cumsum(interval_ms) / 1000.0, interval_ms, 1000.0 / question.target_fps)
+        frames = view.figures.frames
+        marks = [(frames.median_ms, "median"), (frames.p99_ms, "99th percentile")] if frames else []
+        self.distribution.show_intervals(interval_ms, marks)
+
+    def _on_level_chosen(self, limit_w: float) -> None:
+        level = self._ladder.level(limit_w) if self._ladder else None
+        if level is None or not level.passes:
+            return
+        at = level.passes.index(self.session.selected_pass) + 1 if self.session.selected_pass in level.passes else 0
+        self.session.select_pass(level.passes[at % len(level.passes)])
+
+    def _on_overrule(self) -> None:
+        view = self._view()
+        if view is None:
+            return
+        new = "valid" if not view.verdict.counts else "void"
+        reason, ok = QInputDialog.getText(self, "Overrule the verdict", f"Make this pass {new}, because:")
+        if ok and reason.strip():
+            self.overrule_selected(new, reason.strip())
+
+    def overrule_selected(self, state: str, reason: str) -> None:
+        """Overrule the selected pass's verdict, undoable."""
+        view = self._view()
+        if view is not None:
+            body = {"state": state, "reason": reason}
+            self.session.undo_stack.push(Annotate(self.session, view.record.id, "overrule", body))
+
+    def _on_take_out(self) -> None:
+        view = self._view()
+        if view is not None:
+            self.session.undo_stack.push(Annotate(self.session, view.record.id, "deletion", {}))
+
+
+def _family_words(ladder: Ladder) -> str:
+    count = sum(len(level.passes) for level in ladder.levels)
+    words_ = describe(ladder.family) if ladder.family else "cap unknown"
+    return f"{words_} ({words.plural(count, 'pass', 'passes')})"
+
+
+def _mark_words(mark: Mark) -> str:
+    if mark.span or mark.value is None:
+        return f"{mark.label}: between {mark.low:.1f} and {mark.high:.1f} W" if mark.low and mark.high else mark.label
+    if mark.low is None or mark.high is None:
+        return f"{mark.label}: {mark.value:.1f} W"
+    return f"{mark.label}: {mark.value:.1f} W ({mark.low:.1f} to {mark.high:.1f})"
+
+
+def _pass_words(view: PassView) -> str:
+    parts = [describe(view.record.setup), view.verdict.state.value]
+    parts += [f"{f.check}: {f.evidence}" for f in view.verdict.findings]
+    parts += list(view.verdict.facts)
+    if view.verdict.overruled:
+        parts.append(f"overruled: {view.verdict.overruled}")
+    if view.record.origin.value == "summary":
+        parts.append(f"summary from {view.record.summary.get('source', 'unknown')}: lows withheld")
+    return "; ".join(parts)

@@ -1,0 +1,145 @@
+"""Small fields that are used everywhere: labels with a kind, number fields, cards, choices."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+
+def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:
+    """A label of a kind that the style sheet knows: soft, heading, figure, good, warn, bad."""
+    made = QLabel(text)
+    made.setWordWrap(wrap)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if kind:
+        made.setProperty("kind", kind)
+    return made
+
+
+def set_kind(widget: QWidget, kind: str) -> None:
+    """Change the kind of a widget and have it drawn anew."""
+    if widget.property("kind") != kind:
+        widget.setProperty("kind", kind)
+        style = widget.style()
+        if style is not None:
+            style.unpolish(widget)
+            style.polish(widget)
+
+
+def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
+    """A push button of a kind: main, stop, stage, or plain."""
+    made = QPushButton(text)
+    if kind:
+        made.setProperty("kind", kind)
+    if tip:
+        made.setToolTip(tip)
+    return made
+
+
+class NumberField(QDoubleSpinBox):
+    """A number with its unit. Changes are told once the edit is complete; the wheel works only with focus."""
+
+    def __init__(
+        self, name: str, unit: str = "", low: float = 0.0, high: float = 1e6, step: float = 1.0, digits: int = 0
+    ) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setRange(low, high)
+        self.setSingleStep(step)
+        self.setDecimals(digits)
+        self.setSuffix(f" {unit}" if unit else "")
+        self.setKeyboardTracking(False)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        elif event is not None:
+            event.ignore()
+
+    def show_value(self, value: float) -> None:
+        """Set without telling."""
+        if value != self.value():
+            blocked = self.blockSignals(True)
+            self.setValue(value)
+            self.blockSignals(blocked)
+
+
+class Choice(QComboBox):
+    """A choice among (key, words)."""
+
+    def __init__(self, name: str, entries: Iterable[tuple[str, str]] = ()) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.offer(entries)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        elif event is not None:
+            event.ignore()
+
+    def offer(self, entries: Iterable[tuple[str, str]]) -> None:
+        """Replace the entries without telling; the chosen one stays, else the first is chosen."""
+        wanted = list(entries)
+        if wanted == [(self.itemData(i), self.itemText(i)) for i in range(self.count())]:
+            return
+        blocked = self.blockSignals(True)
+        kept = self.key()
+        self.clear()
+        for key, words in wanted:
+            self.addItem(words, key)
+        self.setCurrentIndex(max(self.findData(kept), 0 if wanted else -1))
+        self.blockSignals(blocked)
+
+    def key(self) -> str:
+        """Key of the chosen entry, "" where there is none."""
+        return str(self.currentData() or "")
+
+    def show_key(self, key: str) -> None:
+        """Choose without telling."""
+        blocked = self.blockSignals(True)
+        self.setCurrentIndex(self.findData(key))
+        self.blockSignals(blocked)
+
+
+class Card(QFrame):
+    """A sheet of paper with a heading. body : layout to fill."""
+
+    def __init__(self, heading: str = "", name: str = "card") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(14, 10, 14, 12)
+        self.body.setSpacing(6)
+        if heading:
+            self.body.addWidget(label(heading, "heading"))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Maximum)
+
+    def fact(self, words: str, value: str) -> QLabel:
+        """Add a line "words  value"; returns the value's label."""
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        left = label(words, "soft")
+        left.setFixedWidth(190)
+        right = label(value, wrap=True)
+        line.addWidget(left)
+        line.addWidget(right, 1)
+        self.body.addWidget(row)
+        return right
