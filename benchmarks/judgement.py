@@ -172,8 +172,9 @@ def score(results: list[dict[str, object]], truth: dict[str, dict[str, dict[str,
             counts["stated"] += 1
             counts["holds"] += truly_holds(truth[own.name][f"{result['limit_w']:g}"], question)
             counts["near"] += bool(right) and abs(levels.index(result["limit_w"]) - levels.index(right[0])) <= 1
-        rows.append({"name": case.name if case else "all", "sweeps": len(mine), **counts,
-                     "void": sum(r["void"] for r in mine)})
+        rows.append(
+            {"name": case.name if case else "all", "sweeps": len(mine), **counts, "void": sum(r["void"] for r in mine)}
+        )
     return rows
 
 

@@ -99,8 +99,8 @@ def _frames_body(interval_ms: Any, target: float | None, problems: tuple[Problem
         "stutters": found.stutters, "stutter_seconds": found.stutter_seconds,
         "steady_share": found.steady_share, "missed_share": found.missed_share,
         "intervals_95": {
-            "mean_fps": inside.interval(found.mean_fps, inside.rate_se) if inside else None,
-            "low_1pct_fps_percentile": inside.interval(low, inside.low_se) if inside else None,
+            "mean_fps": inside.rate_interval(found.mean_fps) if inside else None,
+            "low_1pct_fps_percentile": inside.low_interval(low) if inside else None,
         },
         "problems": [{"line": p.line, "kind": p.kind, "text": p.text} for p in problems],
     }  # fmt: skip
@@ -161,7 +161,7 @@ def _pace(text: str) -> float:
 @click.option("--headless", is_flag=True, help="Run the demo sweep without a window.")
 @click.option("--out", type=_FILE, help="Notebook to make (with --headless), or to open.")
 @click.option("--seed", type=click.IntRange(0), default=1, show_default=True)
-@click.option("--pace", type=click.Choice(["fast", "10", "1"]), default="fast", show_default=True, help="Machine seconds a second.")
+@click.option("--pace", type=click.Choice(["fast", "10", "1"]), default="fast", help="Machine seconds a second.")
 @told
 def demo(headless: bool, out: Path | None, seed: int, pace: str) -> None:
     """Plan, run and store the demo sweep; without --headless open the window on it."""
@@ -199,7 +199,7 @@ def _question(notebook: Any, **changes: Any) -> Question:
         raise HovrikError(
             "The notebook holds no question yet. Give --rig, --slot, --title and --scene, or open it in the window."
         )
-    question = Question(**{"rig": "", "slot": "", "title": "", "scene": ""}) if body is None else Question.from_dict(body)
+    question = Question("", "", "", "") if body is None else Question.from_dict(body)
     return Question.from_dict({**question.as_dict(), **given})
 
 
@@ -307,7 +307,9 @@ def _pairs(texts: tuple[str, ...], option: str) -> dict[str, str]:
 @click.option("--column", help="Heading (or number from 1) of the column with frame times.")
 @click.option("--unit", type=click.Choice([u.value for u in FrameUnit]))
 @click.option("--map", "channels", multiple=True, metavar="CHANNEL=COLUMN[:UNIT]", help="Telemetry column.")
-@click.option("--summary", "summary", multiple=True, metavar="NAME=VALUE", help="Figures instead of FILE, with source=...")
+@click.option(
+    "--summary", "summary", multiple=True, metavar="NAME=VALUE", help="Figures in place of FILE, with source=..."
+)
 @question_options
 @click.option("--json", "as_json", is_flag=True)
 @told

@@ -34,6 +34,7 @@ _UNIT_WORDS = {
     FrameUnit.MS: "intervals in ms", FrameUnit.S: "intervals in s", FrameUnit.US: "intervals in µs",
     FrameUnit.NS: "intervals in ns", FrameUnit.STAMPS_S: "time stamps in s", FrameUnit.STAMPS_MS: "time stamps in ms",
 }  # fmt: skip
+_DELIMITER_WORDS = {"": "one column", "\t": "tabs", " ": "spaces", ";": "semicolons", ",": "commas"}
 _PREVIEW_ROWS = 8
 _SHOWN_PROBLEMS = 300
 
@@ -142,8 +143,13 @@ class ImportDialog(QDialog):
         page = QWidget()
         grid = QGridLayout(page)
         grid.addWidget(
-            label("A pass of which only figures are known. Lows are withheld, and its interval comes from repeats only.",
-                  "soft", wrap=True), 0, 0, 1, 2)  # fmt: skip
+            label(
+                "A pass of which only figures are known. Lows are withheld, and its interval comes from repeats.",
+                "soft",
+                wrap=True,
+            ),
+            0, 0, 1, 2,
+        )  # fmt: skip
         self.summary: dict[str, QLineEdit] = {}
         for row, (key, words) in enumerate(
             (("mean_fps", "mean rate (fps)"), ("min_fps", "minimum (fps)"), ("score", "score"),
@@ -202,7 +208,7 @@ class ImportDialog(QDialog):
         self._table = table
         names = [(str(i), name) for i, name in enumerate(table.layout.columns)]
         layout = table.layout
-        delimiter = {"": "one column", "\t": "tabs", " ": "spaces", ";": "semicolons", ",": "commas"}.get(layout.delimiter, layout.delimiter)
+        delimiter = _DELIMITER_WORDS.get(layout.delimiter, layout.delimiter)
         comma = ", decimal comma" if layout.decimal_comma else ""
         self.file_words.setText(f"{path.name}: {table.lines.size} rows; {layout.encoding}, {delimiter}{comma}")
         self._blocked(lambda: self._fill(names, table))
@@ -243,9 +249,7 @@ class ImportDialog(QDialog):
         if self._table is None or not self.frame_column.key():
             return None
         channels = {
-            name: (int(column.key()), units.key())
-            for name, (column, units) in self.channels.items()
-            if column.key()
+            name: (int(column.key()), units.key()) for name, (column, units) in self.channels.items() if column.key()
         }
         return ColumnMap(int(self.frame_column.key()), FrameUnit(self.frame_unit.key()), channels)
 
@@ -318,7 +322,8 @@ class ImportDialog(QDialog):
         given = {"sustained_limit_w": self.limit.text(), "cap_fps": self.cap.text()}
         try:
             setup = imports.setup_from({k: v.strip() for k, v in given.items() if v.strip()})
-            conditions = imports.conditions_from(question, {"room_c": self.room.text()} if self.room.text().strip() else {})
+            room = self.room.text().strip()
+            conditions = imports.conditions_from(question, {"room_c": room} if room else {})
             if self.tabs.currentIndex() == 0:
                 assert self._imported is not None  # the button is off otherwise
                 record = imports.import_trace(self._session.notebook, question, self._imported, setup, conditions)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
@@ -98,7 +99,8 @@ class MainWindow(QMainWindow):
             ("Stop the sweep", "F8", self.runner.stop),
             ("Import passes", "Ctrl+I", self.open_import),
         ]
-        wired += [(f"{name} stage", f"Ctrl+{n}", lambda stage=name: self.show_stage(stage)) for n, name in enumerate(STAGES, 1)]
+        for n, name in enumerate(STAGES, 1):
+            wired.append((f"{name} stage", f"Ctrl+{n}", lambda stage=name: self.show_stage(stage)))
         for words, keys, slot in wired:
             action = QAction(words, self)
             action.setShortcut(QKeySequence(keys))
@@ -306,7 +308,9 @@ class MainWindow(QMainWindow):
             self.banner.show_problem(str(fault))
             return
         self.banner.show_problem(
-            "The machine is back as it was." if confirmed else "The machine did not confirm being put back. Check its limits."
+            "The machine is back as it was."
+            if confirmed
+            else "The machine did not confirm being put back. Check its limits."
         )
 
     def _continue(self, plan_id: str) -> None:
@@ -353,9 +357,7 @@ class MainWindow(QMainWindow):
         self.evaluator.close()
         QSettings("hovrik", "hovrik").setValue("geometry", self.saveGeometry())
         current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
-        try:
+        with contextlib.suppress(HovrikError):  # a full disk must not keep the window open; nothing measured is lost
             self.session.notebook.set_state("stage", current)
-        except HovrikError:
-            pass  # a full disk must not keep the window from closing; nothing measured is lost
         self.session.close()
         super().closeEvent(event)

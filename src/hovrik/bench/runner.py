@@ -123,9 +123,7 @@ class Job:
     snapshot: Snapshot | None = None
 
 
-def run(
-    machine: Machine, job: Job, sink: Sink, control: Control, announce: Callable[[RunEvent], None]
-) -> RunEnded:
+def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Callable[[RunEvent], None]) -> RunEnded:
     """Run every pass of `job` that is not done yet. Returns how it ended; a stop is an outcome, not an error.
 
     Errors of the machine or the store end the run and are raised again after the setup before was put back.
@@ -168,8 +166,7 @@ def put_back(machine: Machine, snapshot: Snapshot) -> bool:
         return False
     now = machine.read_back().readings
     return all(
-        key in now and now[key].confirmed and now[key].value == value
-        for key, value in snapshot.restorable().items()
+        key in now and now[key].confirmed and now[key].value == value for key, value in snapshot.restorable().items()
     )
 
 
@@ -192,9 +189,7 @@ def _make(
     total = len(job.passes)
 
     def say(phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
-        announce(
-            Progress(phase, done, total, planned.setup, left, length, sample, machine.now_ns(), machine.charge())
-        )
+        announce(Progress(phase, done, total, planned.setup, left, length, sample, machine.now_ns(), machine.charge()))
 
     if not _charge_enough(machine, job, planned, control, say):
         return None
@@ -304,9 +299,16 @@ def _cool(
     def hear(left: float, sample: Sample) -> None:
         announce(
             Progress(
-                Phase.COOL_DOWN, done, len(job.passes), None, left, planned.cool_s, sample, machine.now_ns(),
+                Phase.COOL_DOWN,
+                done,
+                len(job.passes),
+                None,
+                left,
+                planned.cool_s,
+                sample,
+                machine.now_ns(),
                 machine.charge(),
-            )  # fmt: skip
+            )
         )
 
     return _spend(machine, planned.cool_s, control, hear)

@@ -200,9 +200,7 @@ def _down_words(down: Level, level: Level, question: Question) -> str:
     return f"{name} is not settled ({words.percent(down.holds)} that it holds)"
 
 
-def _up_words(
-    up: Level, level: Level, metrics: dict[str, Estimate], question: Question, context: Context
-) -> str:
+def _up_words(up: Level, level: Level, metrics: dict[str, Estimate], question: Question, context: Context) -> str:
     name = f"{up.limit_w - level.limit_w:g} W more ({up.limit_w:g} W)"
     costs = ""
     if level.draw and up.draw:

@@ -35,9 +35,7 @@ UNKNOWN = Condition(None, Provenance.UNKNOWN)
 
 def to_plain(conditions: Conditions) -> dict[str, Any]:
     """Plain values for JSON."""
-    return {
-        k: {"value": c.value, "provenance": c.provenance.value, "at_ns": c.at_ns} for k, c in conditions.items()
-    }
+    return {k: {"value": c.value, "provenance": c.provenance.value, "at_ns": c.at_ns} for k, c in conditions.items()}
 
 
 def from_plain(body: Mapping[str, Any]) -> dict[str, Condition]:

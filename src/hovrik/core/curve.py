@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -157,7 +158,7 @@ def fit_segmented(x: Array, y: Array) -> Segmented:
 
 def _meeting_points(x: Array, y: Array, levels: Array) -> list[float]:
     found = []
-    for low, high in zip(levels[1:-2], levels[2:-1]):
+    for low, high in pairwise(levels[1:-1]):
         left, right = x <= low, x >= high
         (s1, i1), (s2, i2) = np.polyfit(x[left], y[left], 1), np.polyfit(x[right], y[right], 1)
         if abs(s1 - s2) > 1e-12 and low < (at := (i2 - i1) / (s1 - s2)) < high:

@@ -31,8 +31,7 @@ class LimitError(PlanError):
         side = "above" if value > high else "below"
         edge = high if value > high else low
         super().__init__(
-            f"{key} {value:g} {unit} is {side} the allowed {edge:g} {unit}. "
-            f"Choose {low:g} to {high:g} {unit}."
+            f"{key} {value:g} {unit} is {side} the allowed {edge:g} {unit}. Choose {low:g} to {high:g} {unit}."
         )
 
 

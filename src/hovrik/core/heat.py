@@ -57,9 +57,7 @@ def two_node_constants(r1: float, c1: float, r2: float, c2: float) -> TimeConsta
     return TimeConstants(float(fast), float(slow))
 
 
-def fit_two_exponentials(
-    x: Array, y: Array, start: tuple[float, float] | None = None
-) -> tuple[Array, Array, float]:
+def fit_two_exponentials(x: Array, y: Array, start: tuple[float, float] | None = None) -> tuple[Array, Array, float]:
     """Least squares y = b1 + b2 exp(-x / tau1) + b3 exp(-x / tau2) with tau1 >= tau2.
 
     Returns ((b1, b2, b3, tau1, tau2), their standard errors, residual sum of squares). The linear part is solved
@@ -207,4 +205,3 @@ def touch_warning(shell_c: float) -> str | None:
         if shell_c >= limit - 1.0:
             return f"Shell {shell_c:.0f} C is near the {limit:.0f} C that skin bears for {held}."
     return None
-

@@ -126,9 +126,7 @@ def _log_means(
     cap_fps: float | None = None, at_cap: float = 1.0,
 ) -> list[LogMean | None]:  # fmt: skip
     """Level means of a figure; levels whose mean reaches `at_cap` of the cap are a regime of their own."""
-    values = [
-        np.log([v for one in group if (v := get(one.figures)) is not None and v > 0]) for group in ordered
-    ]
+    values = [np.log([v for one in group if (v := get(one.figures)) is not None and v > 0]) for group in ordered]
     present = [i for i, group in enumerate(values) if group.size]
     results: list[LogMean | None] = [None] * len(ordered)
     if not present:
@@ -139,8 +137,9 @@ def _log_means(
     for i, mean in zip(present, pooled([values[i] for i in present], PRIOR_SD[kind], regimes)):
         inside = ordered[i][0].spread
         if not repeated and inside is not None and kind != "draw":
-            se = inside.rate_se if kind == "rate" else inside.low_se
-            results[i] = LogMean(mean.mean, se, inside.dof, 1) if se is not None else None
+            of_low = kind == "low"
+            se, dof = (inside.low_se, inside.low_dof) if of_low else (inside.rate_se, inside.dof)
+            results[i] = LogMean(mean.mean, se, dof, 1)
         else:
             results[i] = mean
     return results

@@ -75,8 +75,7 @@ class Rig:
         """The inverse of `as_dict`; unknown keys are ignored so that later fields do no harm."""
         known = {k: _tuple(v) for k, v in body.items() if k in cls.__dataclass_fields__ and k != "slots"}
         slots = tuple(
-            OsSlot(**{k: v for k, v in s.items() if k in OsSlot.__dataclass_fields__})
-            for s in body.get("slots", ())
+            OsSlot(**{k: v for k, v in s.items() if k in OsSlot.__dataclass_fields__}) for s in body.get("slots", ())
         )
         return cls(**known, slots=slots)
 

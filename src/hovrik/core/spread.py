@@ -88,10 +88,12 @@ def pooled(
 
 
 def load_time_constant_s(interval_ms: Intervals) -> float:
-    """How long the load wanders in one direction: lag at which the autocorrelation of 0.25 s means falls to 1 / e.
+    """How long the load wanders in one direction: lag at which the autocorrelation of 0.25 s means has fallen to
+    1 / e of its value at the first lag (which takes out frame-to-frame noise).
 
-    Corrected for the downward bias of a short series (Kendall 1954: about (1 + 4 rho) / n a lag). At least 0.25 s;
-    at most a quarter of the series.
+    Taking out the series' own mean lowers every autocovariance by the variance of that mean, 2 tau / T of the
+    whole for a time constant tau; each lag is tested with that put back. At least 0.25 s, at most an eighth of the
+    series.
     """
     means, width = _binned(interval_ms, 0.25)
     n = means.size
@@ -101,12 +103,13 @@ def load_time_constant_s(interval_ms: Intervals) -> float:
     power = float(x @ x)
     if power <= 1e-18:
         return width
-    for lag in range(1, n // 4):
-        r = float(x[:-lag] @ x[lag:]) / power
-        r += (1.0 + 4.0 * max(r, 0.0)) / n * min(1.0, lag / 4.0)
-        if r < math.exp(-1.0):
-            return max(0.25, lag * width)
-    return max(0.25, n // 4 * width)
+    first = float(x[:-1] @ x[1:]) / power
+    for lag in range(2, n // 8):
+        lost = min(2.0 * lag / n, 0.5)
+        r = float(x[:-lag] @ x[lag:]) / power * n / (n - lag)
+        if r * (1 - lost) + lost < (first * (1 - lost) + lost) / math.e:
+            return lag * width
+    return max(0.25, n // 8 * width)
 
 
 def _binned(interval_ms: Intervals, seconds: float) -> tuple[Intervals, float]:
@@ -124,16 +127,26 @@ class OnePass:
     """Spread of the log mean rate and of the log 1 % low from inside one pass, with its degrees of freedom."""
 
     rate_se: float
-    low_se: float | None
+    low_se: float
     dof: float
     block_frames: int
 
-    def interval(self, value: float | None, se: float | None) -> tuple[float, float] | None:
-        """95 % interval of a figure, or None where the pass cannot carry one."""
-        if value is None or se is None:
+    @property
+    def low_dof(self) -> float:
+        """Degrees of freedom of the low."""
+        return max(self.dof - 1.0, 1.5)
+
+    def rate_interval(self, fps: float) -> tuple[float, float]:
+        """95 % interval of the mean rate."""
+        half = t_quantile(0.975, self.dof) * self.rate_se
+        return fps * math.exp(-half), fps * math.exp(half)
+
+    def low_interval(self, fps: float | None) -> tuple[float, float] | None:
+        """95 % interval of the 1 % low, None where there is no low."""
+        if fps is None:
             return None
-        half = t_quantile(0.975, self.dof) * se
-        return value * math.exp(-half), value * math.exp(half)
+        half = t_quantile(0.975, self.low_dof) * self.low_se
+        return fps * math.exp(-half), fps * math.exp(half)
 
 
 def within_pass(
@@ -143,13 +156,15 @@ def within_pass(
 
     Blocks of b carry only 1 - (1 - exp(-k)) / k of the long-run variance of a load with time constant tau
     (k = b / tau; integral of exp(-t / tau) over a triangle), and centring on the pass's own mean loses 2 tau / T
-    more: both are put back. The t of T / 2 tau - 1 degrees of freedom pays for estimating it from one pass.
+    more: both are put back. The t of T / 2 tau - 1 degrees of freedom pays for estimating it from one pass, with
+    one less for the low, which leans on the largest excursions only. A time constant found in the pass itself
+    (`load_s` None) is taken half as long again, since a short series sees few of its swings.
     """
     n = interval_ms.size
     seconds = float(interval_ms.sum()) / 1000.0
     if n < 100 or seconds < 2.0:
         return None
-    tau = min(load_s or load_time_constant_s(interval_ms), seconds / 8.0)
+    tau = min(load_s or 1.5 * load_time_constant_s(interval_ms), seconds / 8.0)
     block_s = min(max(3.0 * tau, 1.0), seconds / 4.0)
     block = int(min(max(block_s * n / seconds, 2), n // 2))
     rng = np.random.default_rng(seed)

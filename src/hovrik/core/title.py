@@ -48,13 +48,12 @@ class Title:
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> Title:
         """The inverse of `as_dict`; unknown keys are ignored."""
-        known = {
+        known: dict[str, Any] = {
             k: tuple(v) if isinstance(v, list) else v
             for k, v in body.items()
             if k in cls.__dataclass_fields__ and k != "scenes"
         }
         scenes = tuple(
-            Scene(**{k: v for k, v in s.items() if k in Scene.__dataclass_fields__})
-            for s in body.get("scenes", ())
+            Scene(**{k: v for k, v in s.items() if k in Scene.__dataclass_fields__}) for s in body.get("scenes", ())
         )
         return cls(**known, scenes=scenes)

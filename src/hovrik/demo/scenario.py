@@ -52,9 +52,7 @@ def build(
         address = simulated(SCENARIO, state, seed)
         open_entry = next((e for e in notebook.open_runs() if e.machine == address), None)
         plan_id = (
-            open_entry.plan_id
-            if open_entry
-            else sweep.keep_plan(notebook, question(), design(seed), room_c=ROOM_C)
+            open_entry.plan_id if open_entry else sweep.keep_plan(notebook, question(), design(seed), room_c=ROOM_C)
         )
         machine = open_machine(address, pace=pace)
         try:

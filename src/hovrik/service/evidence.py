@@ -28,7 +28,7 @@ SPREAD_ALGORITHM = "one-pass-spread"
 SPREAD_VERSION = 1
 
 
-class Cancelled(Exception):  # noqa: N818 - not an error
+class Cancelled(Exception):
     """The evaluation was no longer wanted."""
 
 
@@ -61,9 +61,7 @@ class Evaluation:
     why_no_constants: str = ""
 
 
-def evaluate(
-    notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None
-) -> Evaluation:
+def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None) -> Evaluation:
     """Read every pass that belongs to the question and build the answer.
 
     progress(done, total) is called for each pass whose figures had to be computed; False raises Cancelled.
@@ -191,9 +189,7 @@ def _spreads(notebook: Notebook, records: Sequence[PassRecord]) -> dict[str, One
     for record in records:
         if record.id not in cached:
             found = figures.spread_of(notebook.load(record.id))
-            fresh[record.id] = (
-                {k: getattr(found, k) for k in found.__dataclass_fields__} if found is not None else {}
-            )
+            fresh[record.id] = {k: getattr(found, k) for k in found.__dataclass_fields__} if found is not None else {}
     notebook.cache(SPREAD_ALGORITHM, SPREAD_VERSION, fresh)
     bodies = {**cached, **fresh}
     return {r.id: OnePass(**bodies[r.id]) for r in records if bodies.get(r.id)}

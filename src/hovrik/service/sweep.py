@@ -82,9 +82,7 @@ def asked_conditions(question: Question, rig: Rig, room_c: float | None) -> dict
     }
 
 
-def keep_plan(
-    notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None
-) -> str:
+def keep_plan(notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None) -> str:
     """Check and store a plan with its question and context; its id. Raises PlanError, LimitError, StoreError."""
     rig = rig_of(notebook, question.rig)
     passes = ordered_passes(design, rig)

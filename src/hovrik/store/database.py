@@ -77,9 +77,7 @@ def _read_only(path: Path) -> sqlite3.Connection:
         connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
     except sqlite3.OperationalError:  # a folder that cannot hold the shared-memory file
         connection.close()
-        connection = sqlite3.connect(
-            f"{address}?immutable=1", uri=True, isolation_level=None, check_same_thread=False
-        )
+        connection = sqlite3.connect(f"{address}?immutable=1", uri=True, isolation_level=None, check_same_thread=False)
         connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
     return connection
 

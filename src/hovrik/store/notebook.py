@@ -220,9 +220,7 @@ class Notebook:
         made = str(uuid.uuid4())
         with self.writing() as connection:
             if open_entry is not None:
-                connection.execute(
-                    "UPDATE journal SET restored_at = ? WHERE id = ?", (time.time_ns(), open_entry.id)
-                )
+                connection.execute("UPDATE journal SET restored_at = ? WHERE id = ?", (time.time_ns(), open_entry.id))
             connection.execute(
                 "INSERT INTO journal (id, plan_id, machine, snapshot, began_at) VALUES (?, ?, ?, ?, ?)",
                 (made, plan_id, _dump(machine), _dump(kept.as_dict()), time.time_ns()),
@@ -364,9 +362,8 @@ class Notebook:
 
     def annotation_counts(self) -> dict[str, int]:
         """Rows by pass, verdicts left out: the revision that cached figures belong to."""
-        return dict(
-            self._read("SELECT pass_id, count(*) FROM annotation WHERE kind <> 'verdict' GROUP BY pass_id")
-        )  # type: ignore[arg-type]
+        rows = self._read("SELECT pass_id, count(*) FROM annotation WHERE kind <> 'verdict' GROUP BY pass_id")
+        return {str(owner): int(count) for owner, count in rows}
 
     # -- cache
 

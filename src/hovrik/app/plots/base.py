@@ -136,7 +136,8 @@ class Plot(pg.PlotWidget):
         if text:
             (left, right), (bottom, top) = box.viewRange()
             self._hover.setText(text)
-            self._hover.setAnchor((1.05 if at.x() > (left + right) / 2 else -0.05, 0 if at.y() > (bottom + top) / 2 else 1))
+            beside = 1.05 if at.x() > (left + right) / 2 else -0.05
+            self._hover.setAnchor((beside, 0 if at.y() > (bottom + top) / 2 else 1))
             self._hover.setPos(at.x(), at.y())
 
 

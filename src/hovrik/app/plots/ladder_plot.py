@@ -172,9 +172,7 @@ class RatePlot(Plot):
         bottom = min([*rate.lows, *low.lows, self._floor or math.inf])
         top = max([*rate.highs, *low.highs, self._floor])
         room = 0.12 * (top - bottom or 1.0)
-        self.setRange(
-            xRange=(rate.watts[0] - pad, rate.watts[-1] + pad), yRange=(bottom - room, top + room), padding=0
-        )
+        self.setRange(xRange=(rate.watts[0] - pad, rate.watts[-1] + pad), yRange=(bottom - room, top + room), padding=0)
 
     def read_out(self, x: float, y: float) -> str:
         if self._ladder is None or not self._ladder.levels:
@@ -208,9 +206,7 @@ def draw_points(plot: Plot, points: Points, quantity: str) -> None:
     )
     plot.addItem(bars)
     colour = QColor(tokens.current().data[quantity])
-    plot.addItem(
-        pg.ScatterPlotItem(x, y, symbol=tokens.SHAPES[quantity], size=8, brush=colour, pen=pg.mkPen(None))
-    )
+    plot.addItem(pg.ScatterPlotItem(x, y, symbol=tokens.SHAPES[quantity], size=8, brush=colour, pen=pg.mkPen(None)))
 
 
 class WorthPlot(Plot):

@@ -81,7 +81,9 @@ class LiveTraces(QWidget):
         super().__init__()
         self.interval = LivePlot("Live frame intervals", "ms", {"interval": "frame interval"}, 20.0)
         self.watts = LivePlot("Live power", "W", {"package_w": "package", "draw_w": "battery draw"}, 5.0)
-        self.heat = LivePlot("Live temperature", "C", {"die_c": "die", "shell_c": "shell"}, 10.0, "time in the pass (s)")
+        self.heat = LivePlot(
+            "Live temperature", "C", {"die_c": "die", "shell_c": "shell"}, 10.0, "time in the pass (s)"
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)

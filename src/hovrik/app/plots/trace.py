@@ -44,7 +44,8 @@ class FrameTracePlot(Plot):
         self._curve = pg.PlotCurveItem(pen=pen("interval"))
         self.addItem(self._curve)
         if self._target_ms:
-            line = pg.InfiniteLine(self._target_ms, 0, pen=pg.mkPen(QColor(tokens.current().soft), style=Qt.PenStyle.DashLine))
+            dashed = pg.mkPen(QColor(tokens.current().soft), style=Qt.PenStyle.DashLine)
+            line = pg.InfiniteLine(self._target_ms, 0, pen=dashed)
             self.addItem(line, ignoreBounds=True)
         self._draw_part()
 

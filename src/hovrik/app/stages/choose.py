@@ -45,9 +45,7 @@ class ChooseStage(Stage):
                 widget.deleteLater()
         evaluation, question = self.session.evaluation, self.session.question
         answer = evaluation.answer if evaluation else None
-        self.keep.setEnabled(
-            answer is not None and answer.option is not None and not self.session.notebook.read_only
-        )
+        self.keep.setEnabled(answer is not None and answer.option is not None and not self.session.notebook.read_only)
         if answer is None or question is None or answer.option is None:
             text = answer.sentence if answer else "The notebook is being read."
             self._holder.addWidget(empty_hint(f"Nothing to choose yet. {text}"))
@@ -58,8 +56,10 @@ class ChooseStage(Stage):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
         for heading, option, name in (
-            ("One step less", answer.down, "card"), ("The answer", answer.option, "pick"), ("One step more", answer.up, "card"),
-        ):  # fmt: skip
+            ("One step less", answer.down, "card"),
+            ("The answer", answer.option, "pick"),
+            ("One step more", answer.up, "card"),
+        ):
             sheet = self._sheet(heading, option, name, question)
             sheet.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
             sheet.body.addStretch()
@@ -79,7 +79,9 @@ class ChooseStage(Stage):
             card.body.addWidget(label("Nothing was tried on this side.", "soft", wrap=True))
             return card
         card.body.addWidget(label(describe(option.setup), "figure"))
-        holds = "no low to judge" if option.holds is None else f"{words.percent(option.holds)} that it holds {question.target_fps:g}"
+        holds = "no low to judge"
+        if option.holds is not None:
+            holds = f"{words.percent(option.holds)} that it holds {question.target_fps:g}"
         kind = "good" if (option.holds or 0) >= question.sure else "warn"
         card.body.addWidget(label(("✓ " if kind == "good" else "✗ ") + holds, kind))
         grid = QGridLayout()

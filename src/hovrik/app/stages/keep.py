@@ -65,7 +65,9 @@ class KeepStage(Stage):
             self.message.setText(str(fault))
             return
         self.session.undo_stack.push(KeepProfile(self.session, body))
-        self.message.setText("Kept. A former profile of the same title, OS slot and source was replaced (undo brings it back).")
+        self.message.setText(
+            "Kept. It replaces a former profile of this title, OS slot and source (undo brings it back)."
+        )
 
     def refresh(self) -> None:
         """Show the profiles in force."""

@@ -114,7 +114,8 @@ class ReadStage(Stage):
         if families != self._families:
             self._families = families
             self.ladder_choice.show_key(self._best_ladder())
-        self.table.show_passes([v for v in evaluation.views if not v.deleted], question.school, self.session.selected_pass)
+        shown = [view for view in evaluation.views if not view.deleted]
+        self.table.show_passes(shown, question.school, self.session.selected_pass)
         self._show_ladder()
         self._show_pass()
 
@@ -134,7 +135,8 @@ class ReadStage(Stage):
         key = self.ladder_choice.key()
         self._ladder = evaluation.ladders[int(key)] if key and int(key) < len(evaluation.ladders) else None
         answer = evaluation.answer
-        own = self._ladder is not None and answer.option is not None and answer.option.setup.family == self._ladder.family
+        family = answer.option.setup.family if answer.option else None
+        own = self._ladder is not None and self._ladder.family == family
         self._marks = (answer.marks if own else find(self._ladder, question)) if self._ladder else ()
         low_words = f"1 % low ({question.school.words})"
         pick = answer.option.limit_w if own and answer.option else None
@@ -155,7 +157,8 @@ class ReadStage(Stage):
             if mark.note and mark.value is not None:
                 found.append(("soft", mark.note))
         if evaluation is not None:
-            found += [("warn" if "void" in text else "soft", text) for text in evaluation.answer.reasons if not self._is_mark_note(text)]
+            reasons = [text for text in evaluation.answer.reasons if not self._is_mark_note(text)]
+            found += [("warn" if "void" in text else "soft", text) for text in reasons]
             if evaluation.why_no_constants:
                 found.append(("warn", f"Settled temperatures: {evaluation.why_no_constants}."))
             line = evaluation.context.overhead

@@ -22,7 +22,7 @@ _COLUMNS: tuple[Column, ...] = (
     ("setup", lambda v, s: describe(v.record.setup), -1, "What was asked for"),
     ("mean fps", lambda v, s: v.figures.mean_fps, 1, "Frames over time"),
     ("1 % low fps", lambda v, s: low_of(v.figures, s), 1, "By the school in the question"),
-    ("stutters /min", lambda v, s: v.figures.frames.stutters_per_min if v.figures.frames else None, 1, "Runs of long frames"),
+    ("stutters /min", lambda v, s: _stutters(v), 1, "Runs of long frames"),
     ("package W", lambda v, s: v.figures.package_w, 1, "Mean package power"),
     ("draw W", lambda v, s: v.figures.draw_w, 1, "Mean battery draw"),
     ("die C", lambda v, s: v.figures.die.value_c if v.figures.die else None, 0, "Where the die settles"),
@@ -37,6 +37,10 @@ def _verdict_words(view: PassView) -> str:
     if view.verdict.overruled:
         return f"{words} (overruled)"
     return words if view.record.purpose == "sweep" else "heat pass"
+
+
+def _stutters(view: PassView) -> float | None:
+    return view.figures.frames.stutters_per_min if view.figures.frames else None
 
 
 def _origin_words(view: PassView) -> str:

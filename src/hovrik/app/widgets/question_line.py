@@ -58,7 +58,11 @@ class QuestionLine(QWidget):
         self.rig.offer([(key, str(e.body["name"])) for key, e in session.newest("rig").items()])
         own = question.rig if question else ""
         self.slot.offer(
-            [(e.body["key"], str(e.body["name"])) for key, e in session.newest("slot").items() if key.startswith(f"{own}/")]
+            [
+                (e.body["key"], str(e.body["name"]))
+                for key, e in session.newest("slot").items()
+                if key.startswith(f"{own}/")
+            ]
         )
         titles = {key: str(e.body["name"]) for key, e in session.newest("title").items()}
         self.scene.offer(

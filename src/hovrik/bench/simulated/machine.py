@@ -7,7 +7,6 @@ the state file and are read back at the next start.
 from __future__ import annotations
 
 import json
-import os
 import threading
 import time
 from collections import defaultdict
@@ -86,7 +85,7 @@ class SimulatedMachine:
         temporary = self._path.with_suffix(".tmp")
         try:
             temporary.write_text(json.dumps(self._state), encoding="utf-8")
-            os.replace(temporary, self._path)
+            temporary.replace(self._path)
             self._written = time.monotonic()
         except OSError as fault:
             raise Unavailable(f"The stand-in's state {self._path} cannot be written: {fault}.") from fault
@@ -102,9 +101,7 @@ class SimulatedMachine:
         rig = self._model.rig
         low, high, step = rig.limit_low_w, rig.limit_high_w, rig.limit_step_w
         words = {LIMITS[0]: "Sustained limit", LIMITS[1]: "Short limit", LIMITS[2]: "Peak limit"}
-        knobs = [
-            Knob(key, words[key], "W", low=low, high=high, step=step, hazard=Hazard.LIMIT) for key in LIMITS
-        ]
+        knobs = [Knob(key, words[key], "W", low=low, high=high, step=step, hazard=Hazard.LIMIT) for key in LIMITS]
         knobs.append(Knob(CAP, "Frame cap", "fps", levels=(NO_CAP,), low=15.0, high=240.0, step=1.0))
         if rig.refresh_hz:
             knobs.append(Knob(REFRESH, "Refresh", "Hz", levels=rig.refresh_hz))
@@ -278,9 +275,7 @@ class SimulatedMachine:
         self._state["now_ns"] += round(seconds * _NS)
 
 
-def _release(
-    parts: list[NDArray[np.int64]], now_ns: int
-) -> tuple[NDArray[np.int64], list[NDArray[np.int64]]]:
+def _release(parts: list[NDArray[np.int64]], now_ns: int) -> tuple[NDArray[np.int64], list[NDArray[np.int64]]]:
     stamps = np.concatenate(parts) if parts else np.empty(0, np.int64)
     ready = int(np.searchsorted(stamps, now_ns, side="right"))
     return stamps[:ready], [stamps[ready:]] if ready < stamps.size else []

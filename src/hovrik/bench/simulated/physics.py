@@ -131,7 +131,7 @@ class Physics:
 
 @dataclass(frozen=True)
 class Operating:
-    """Operating point at ticks, all (n,): times in ms before per-frame noise, powers in W, clocks in GHz, shares 0..1."""
+    """Operating point at ticks, all (n,): ms before per-frame noise, W, GHz, shares 0..1."""
 
     cpu_ms: Array
     gpu_ms: Array

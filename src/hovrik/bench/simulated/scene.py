@@ -63,9 +63,7 @@ class ScenePlayer:
         cpu_x = first_order(rng.standard_normal(count) * (load.cpu_sd * spread), _FRAME_RHO, self._cpu)
         gpu_x = first_order(rng.standard_normal(count) * (load.gpu_sd * spread), _FRAME_RHO, self._gpu)
         late = rng.random(count)
-        extra = np.where(
-            late < load.stutter_share, load.stutter_ms * (0.5 + late / max(load.stutter_share, 1e-9)), 0.0
-        )
+        extra = np.where(late < load.stutter_share, load.stutter_ms * (0.5 + late / max(load.stutter_share, 1e-9)), 0.0)
         jitter = rng.standard_normal(count) * _PACE_JITTER_MS
         cpu_x, gpu_x = np.exp(cpu_x), np.exp(gpu_x)
         tick = np.minimum((np.arange(count) * (float(found.frame_ms.mean()) / 100.0)).astype(np.intp), BLOCK_TICKS - 1)

@@ -1,9 +1,11 @@
-"""A profile as JSON: the setup chosen for title x OS slot x source with its evidence. Schema: docs/profile-format.md."""
+"""A profile as JSON: the setup chosen for title x OS slot x source with its evidence.
+
+Schema: docs/profile-format.md.
+"""
 
 from __future__ import annotations
 
 import json
-import os
 import tempfile
 from collections.abc import Mapping
 from pathlib import Path
@@ -37,7 +39,7 @@ def write_text(path: Path, text: str) -> None:
         with tempfile.NamedTemporaryFile("w", dir=path.parent, delete=False, encoding="utf-8") as handle:
             temporary = handle.name
             handle.write(text)
-        os.replace(temporary, path)
+        Path(temporary).replace(path)
     except OSError as fault:
         if temporary:
             Path(temporary).unlink(missing_ok=True)

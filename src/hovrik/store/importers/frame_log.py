@@ -19,6 +19,8 @@ from .table import Table
 
 GAP_MS = 1000.0
 GAP_MEDIAN = 20.0
+_LATE = "time {:g} does not advance: row left out"
+_NOT_POSITIVE = "interval {:g} is not positive: row left out"
 
 
 class FrameUnit(StrEnum):
@@ -42,6 +44,14 @@ class FrameUnit(StrEnum):
         return {"ms": 1.0, "s": 1e3, "us": 1e-3, "ns": 1e-6, "timestamps-s": 1e3, "timestamps-ms": 1.0}[self.value]
 
 
+# median interval that makes a unit likely
+_USUAL = (
+    (FrameUnit.S, 5e-4, 0.45),
+    (FrameUnit.MS, 0.5, 450.0),
+    (FrameUnit.US, 500.0, 4.5e5),
+    (FrameUnit.NS, 5e5, 4.5e8),
+)
+
 # unit of a quantity -> units a file may use: (factor, offset after the factor)
 UNITS: dict[str, dict[str, tuple[float, float]]] = {
     "W": {"W": (1.0, 0.0), "mW": (1e-3, 0.0)},
@@ -52,6 +62,8 @@ UNITS: dict[str, dict[str, tuple[float, float]]] = {
     "rpm": {"rpm": (1.0, 0.0)},
     "V": {"V": (1.0, 0.0), "mV": (1e-3, 0.0)},
 }
+
+_NOT_DIE = "shell|skin|case|room|ambient|battery"
 
 # channel -> (words of which each group must have a hit, words that rule it out)
 _WORDS: dict[str, tuple[tuple[str, ...], str]] = {
@@ -64,7 +76,7 @@ _WORDS: dict[str, tuple[tuple[str, ...], str]] = {
     "gpu_mhz": ((r"gpu|graphics", r"clock|freq|hz"), "mem"),
     "memory_mhz": ((r"mem|ram", r"clock|freq|hz"), ""),
     "memory_mb": ((r"mem|ram", r"used|usage|\bm?g?b\b|size"), "clock|freq|hz|temp|%"),
-    "die_c": ((r"temp|degree|°|celsius", r"cpu|die|core|chip|package|soc|apu|gpu|temp"), "shell|skin|case|room|ambient|battery"),
+    "die_c": ((r"temp|degree|°|celsius", r"cpu|die|core|chip|package|soc|apu|gpu|temp"), _NOT_DIE),
     "shell_c": ((r"temp|degree|°|celsius", r"shell|skin|case|surface"), ""),
     "fan_rpm": ((r"fan", r"rpm|speed|fan"), "%"),
     "charge_share": ((r"charge|batter|soc", r"charge|level|%|percent"), "power|watt|volt|temp|rate|limit"),
@@ -146,7 +158,7 @@ def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
     word = re.search(r"[\[(_ ](ms|us|µs|ns|s)[\])]?$", name)
     if word:
         return FrameUnit(word.group(1).replace("µ", "u")), 1.5
-    for unit, low, high in ((FrameUnit.S, 5e-4, 0.45), (FrameUnit.MS, 0.5, 450), (FrameUnit.US, 500, 4.5e5), (FrameUnit.NS, 5e5, 4.5e8)):  # fmt: skip
+    for unit, low, high in _USUAL:
         if low <= middle < high:
             return unit, 1.0
     return None
@@ -194,11 +206,11 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     _report_missing(table, mapping, ~kept, problems)
     if mapping.frame_unit.is_stamps:
         advances = _advancing(values, kept)
-        _report(table, kept & ~advances, values, "time not advancing", "time {:g} does not advance: row left out", problems)
+        _report(table, kept & ~advances, values, "time not advancing", _LATE, problems)
         kept &= advances
     else:
         positive = kept & (values > 0)
-        _report(table, kept & ~positive, values, "not positive", "interval {:g} is not positive: row left out", problems)
+        _report(table, kept & ~positive, values, "not positive", _NOT_POSITIVE, problems)
         kept &= positive
     unit_ms = values[kept] * mapping.frame_unit.to_ms
     if unit_ms.size < 2:
@@ -233,9 +245,7 @@ def _advancing(values: NDArray[np.float64], kept: NDArray[np.bool_]) -> NDArray[
     return np.asarray(filled > before)
 
 
-def _report_missing(
-    table: Table, mapping: ColumnMap, missing: NDArray[np.bool_], problems: list[Problem]
-) -> None:
+def _report_missing(table: Table, mapping: ColumnMap, missing: NDArray[np.bool_], problems: list[Problem]) -> None:
     for row in np.flatnonzero(missing).tolist():
         stood = table.text.get((row, mapping.frame_column), "")
         kind = "not a number" if stood else "empty"

@@ -24,6 +24,11 @@ MOST_BYTES = 2_000_000_000
 _DELIMITERS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?")
 _NOT_FINITE = re.compile(r"[+-]?(nan|inf|infinity)|n/?a|null|none|-+", re.IGNORECASE)
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF16_LE, "utf-16-le"),
+    (codecs.BOM_UTF16_BE, "utf-16-be"),
+)
 _LOOK = 400  # lines the layout is judged by
 
 
@@ -87,7 +92,7 @@ def parse(data: bytes, name: str) -> Table:
 def decode(data: bytes) -> tuple[str, str, list[Problem]]:
     """Text, encoding name and what was odd. Marks first, then UTF-8, then UTF-16 by its zero bytes, then Western."""
     problems: list[Problem] = []
-    for mark, encoding in ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be")):  # fmt: skip
+    for mark, encoding in _MARKS:
         if data.startswith(mark):
             return data[len(mark) :].decode(encoding, "replace"), encoding, problems
     zeros = data[:4000].count(0)
@@ -237,9 +242,7 @@ def _rows(
     return rows, numbers
 
 
-def _numbers(
-    rows: list[list[str]], decimal_comma: bool
-) -> tuple[NDArray[np.float64], dict[tuple[int, int], str]]:
+def _numbers(rows: list[list[str]], decimal_comma: bool) -> tuple[NDArray[np.float64], dict[tuple[int, int], str]]:
     width = len(rows[0])
     values = np.empty((len(rows), width))
     odd: dict[tuple[int, int], str] = {}

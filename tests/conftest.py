@@ -1,0 +1,45 @@
+"""Every test runs offscreen, in folders of its own, in English, without the network."""
+
+import json
+import os
+import tempfile
+from pathlib import Path
+
+_HOME = Path(tempfile.mkdtemp(prefix="hovrik-test-"))
+_SCREEN = _HOME / "screen.json"
+_SCREEN.write_text(
+    json.dumps(
+        {
+            "synchronousWindowSystemEvents": False,
+            "windowFrameMargins": False,
+            "screens": [
+                {"name": "s0", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96,
+                 "logicalBaseDpi": 96, "dpr": 1.0}
+            ],
+        }
+    )
+)  # fmt: skip
+os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
+for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+    os.environ[name] = str(_HOME / name.lower())
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+
+import pytest  # noqa: E402
+
+from helpers import build  # noqa: E402
+
+
+@pytest.fixture(scope="session")
+def demo_notebook(tmp_path_factory):
+    """A finished demo notebook; read only: tests that write copy it."""
+    path = tmp_path_factory.mktemp("demo") / "demo.hovrik"
+    from hovrik.demo import scenario
+
+    scenario.build(path)
+    return path
+
+
+@pytest.fixture
+def demo_copy(demo_notebook, tmp_path):
+    """A copy of the demo notebook with its machine, for tests that write."""
+    return build.copy_notebook(demo_notebook, tmp_path)

@@ -1,0 +1,113 @@
+"""Builders that tests share: intervals, records, notebooks, machines."""
+
+import shutil
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from hovrik.bench.simulated.machine import AS_FAST, SimulatedMachine
+from hovrik.bench.simulated.model import load_model
+from hovrik.core.condition import Condition, Provenance
+from hovrik.core.figures import PassFigures, figures_of
+from hovrik.core.ladder import Counted
+from hovrik.core.question import Question
+from hovrik.core.record import PassRecord
+from hovrik.core.setup import Setup, static
+from hovrik.core.trace import Channel, Trace
+from hovrik.demo import scenario
+
+QUESTION = Question("rig", "slot", "title", "scene", target_fps=40.0)
+DEMO_QUESTION = scenario.question()
+
+
+def wandering(seconds, fps=50.0, *, wander=0.04, tau_s=5.0, noise=0.06, seed=0):
+    """Intervals (ms) of a scene whose load wanders: exact discretisation of a first-order process."""
+    rng = np.random.default_rng(seed)
+    n = int(seconds * fps * 1.3)
+    rho = np.exp(-1.0 / fps / tau_s)
+    slow = np.empty(n)
+    slow[0] = rng.normal(0, wander)
+    kicks = rng.normal(0, wander * np.sqrt(1 - rho * rho), n)
+    for i in range(1, n):
+        slow[i] = rho * slow[i - 1] + kicks[i]
+    interval = 1000.0 / fps * np.exp(slow + rng.normal(0, noise, n))
+    return interval[: int(np.searchsorted(np.cumsum(interval), seconds * 1000.0))]
+
+
+def trace_of(interval_ms, **channels):
+    """A trace with these intervals and channels sampled once a second at constant or given values."""
+    stamps = np.concatenate(([0], np.cumsum(np.round(np.asarray(interval_ms) * 1e6)))).astype(np.int64)
+    seconds = np.arange(0, stamps[-1] + 1, 1_000_000_000, dtype=np.int64)
+    made = {}
+    for name, value in channels.items():
+        values = np.broadcast_to(np.asarray(value, float), seconds.shape).copy()
+        made[name] = Channel(seconds, values)
+    return Trace(stamps, made, 0, int(stamps[-1]))
+
+
+def record_of(trace, limit_w=12.0, cap=40.0, **changes):
+    """A measured pass."""
+    base = PassRecord(
+        "pass", {k: k for k in ("rig", "slot", "title", "scene")}, static(limit_w, cap), Setup(),
+        {"source": Condition("battery", Provenance.ASKED)}, trace,
+    )  # fmt: skip
+    return replace(base, **changes)
+
+
+def counted(limit_w, low_fps, number=0, *, rate_fps=None, draw_w=None, cap="none", target=40.0, spread=None):
+    """A counted pass whose intervals have exactly this 1 % low (percentile) and mean rate."""
+    rate_fps = rate_fps or low_fps * 1.08
+    n, slow = 1000, 21
+    slow_ms = 1000.0 / low_fps
+    fast_ms = (1000.0 * n / rate_fps - slow * slow_ms) / (n - slow)
+    interval = np.full(n, fast_ms)
+    interval[:: n // slow][:slow] = slow_ms
+    found = figures_of(record_of(trace_of(interval), limit_w), None, target)
+    assert found.frames is not None
+    found = replace(found, draw_w=draw_w or 6.0 + limit_w / 0.92, package_w=limit_w)
+    return Counted(f"{limit_w:g}/{number}", static(limit_w, cap), found, spread)
+
+
+def ladder_passes(truth, *, repeats=3, sd=0.01, seed=0, cap="none"):
+    """Counted passes over {limit: low} with log-normal scatter."""
+    rng = np.random.default_rng(seed)
+    return [
+        counted(w, low * float(np.exp(rng.normal(0, sd))), k, cap=cap) for w, low in truth.items() for k in range(repeats)
+    ]
+
+
+def summary_figures(mean_fps):
+    """Figures of a summary-only pass."""
+    return PassFigures(None, mean_fps=mean_fps)
+
+
+def copy_notebook(path, folder):
+    """Copy a closed notebook and its machine state; the machine's address follows."""
+    target = Path(folder) / path.name
+    shutil.copy(path, target)
+    state = scenario.state_file(path)
+    if state.exists():
+        shutil.copy(state, scenario.state_file(target))
+    from hovrik.service.machines import simulated
+    from hovrik.store.notebook import Notebook
+
+    with Notebook(target) as notebook:
+        notebook.set_state("machine", simulated(scenario.SCENARIO, scenario.state_file(target)))
+    return target
+
+
+def machine(folder, *, pace=AS_FAST, seed=1, **physics):
+    """A stand-in of the demo's model, with changed physics where given."""
+    model = load_model(scenario.SCENARIO)
+    if physics:
+        model = replace(model, physics=replace(model.physics, **physics))
+    return SimulatedMachine(model, Path(folder) / "state.json", pace=pace, seed=seed)
+
+
+def nist(name):
+    """x, y of a NIST StRD set in tests/data (source: itl.nist.gov StRD, as shipped in lmfit 1.3.4, BSD-3)."""
+    lines = (Path(__file__).parent.parent / "data" / f"{name}.dat").read_text().splitlines()
+    start = next(i for i, line in enumerate(lines) if line.startswith("Data:") and "y" in line.split()) + 1
+    pairs = np.array([[float(v) for v in line.split()] for line in lines[start:] if line.strip()])
+    return pairs[:, 1], pairs[:, 0]
