@@ -123,9 +123,9 @@ class RatePlot(Plot):
         if self._floor:
             line = pg.InfiniteLine(self._floor, 0, pen=pg.mkPen(QColor(theme.good), style=Qt.PenStyle.DashLine))
             self.addItem(line, ignoreBounds=True)
-            self._text(f"floor {self._floor:.1f}", rate.watts[0], self._floor, theme.good, (0.1, 1))
-        self._label_series(rate, "mean rate", "rate", (0.0, 1.15))
-        self._label_series(low, self._low_words, "low", (0.0, -0.15))
+            self._text(f"floor {self._floor:.1f}", rate.watts[-1], self._floor, theme.good, (1, 0))
+        self._label_series(rate, "mean rate", "rate", (1.1, 0.9))
+        self._label_series(low, self._low_words, "low", (-0.08, 0.1))
         self.data = {
             "limit_w": rate.watts, "mean_fps": rate.values, "mean_low": rate.lows, "mean_high": rate.highs,
             "low_limit_w": low.watts, "low_fps": low.values, "low_low": low.lows, "low_high": low.highs,
@@ -133,7 +133,7 @@ class RatePlot(Plot):
 
     def _label_series(self, points: Points, words: str, quantity: str, anchor: tuple[float, float]) -> None:
         if points.watts:
-            at = 1 if len(points.watts) > 2 else 0
+            at = 2 if len(points.watts) > 3 else 0
             self._text(words, points.watts[at], points.values[at], tokens.current().data[quantity], anchor)
 
     def _text(self, words: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> None:

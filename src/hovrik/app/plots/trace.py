@@ -111,7 +111,7 @@ class DistributionPlot(Plot):
         for number, (at, words) in enumerate(self._marks):
             line = pg.InfiniteLine(at, 90, pen=pg.mkPen(QColor(theme.ink), style=Qt.PenStyle.DotLine))
             self.addItem(line, ignoreBounds=True)
-            text = pg.TextItem(words, color=theme.ink, anchor=(0 if at < edges[34] else 1, 0))
+            text = pg.TextItem(words, color=theme.ink, anchor=(0 if at < edges[22] else 1, 0))
             text.setFont(tokens.base_font(11))
             text.setPos(at, top * (1.32 - 0.13 * number))
             self.addItem(text, ignoreBounds=True)

@@ -104,6 +104,13 @@ class BenchStage(Stage):
         colours = {"✓": theme.good, "▶": theme.accent, "✗": theme.bad}
         item.setForeground(QColor(colours.get(sign, theme.soft)))
 
+    def retheme(self) -> None:
+        """Colour the queue anew."""
+        for row in range(self.queue.count()):
+            item = self.queue.item(row)
+            if item is not None:
+                self._mark(row, item.text()[:1])
+
     def pace_value(self) -> float:
         """Machine seconds a real second."""
         return float(self.pace.key())

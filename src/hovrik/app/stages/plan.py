@@ -12,6 +12,7 @@ from ...core.setup import describe
 from ..commands import SetDesign, SetRoom
 from ..plots.live import ChargePlot
 from ..session import Session
+from ..theme.tokens import TARGET_PX
 from ..widgets.fields import Card, NumberField, button, label
 from .base import Stage
 
@@ -69,7 +70,10 @@ class PlanStage(Stage):
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
             ("Rest after", self.cool_s), ("Heat", self.has_heat), ("Room", self.room_c), ("Order's seed", self.seed),
         ):  # fmt: skip
-            form.addRow(words, field)
+            left = label(words)
+            left.setMinimumHeight(TARGET_PX)
+            left.setBuddy(field)
+            form.addRow(left, field)
         card.body.addLayout(form)
         card.body.addStretch()
         for field in ("from_w", "to_w", "step_w", "cap_fps", "repeats", "pass_s", "soak_s", "cool_s", "seed"):

@@ -96,7 +96,7 @@ class ReadStage(Stage):
         plots.addWidget(self.distribution, 2)
         column.addLayout(plots, 1)
         bottom.addWidget(right)
-        bottom.setSizes([560, 520])
+        bottom.setSizes([640, 480])
         split.addWidget(top)
         split.addWidget(bottom)
         split.setSizes([300, 260])

@@ -137,7 +137,7 @@ class Card(QFrame):
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 0, 0, 0)
         left = label(words, "soft")
-        left.setFixedWidth(190)
+        left.setFixedWidth(220)
         right = label(value, wrap=True)
         line.addWidget(left)
         line.addWidget(right, 1)

@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
-from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+from PyQt6.QtGui import QColor, QFontMetrics, QShowEvent
+from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
 from ...core.figures import low_of
 from ...core.question import School
@@ -21,8 +21,8 @@ _COLUMNS: tuple[Column, ...] = (
     ("verdict", lambda v, s: _verdict_words(v), -1, "Whether the pass counts"),
     ("setup", lambda v, s: describe(v.record.setup), -1, "What was asked for"),
     ("mean fps", lambda v, s: v.figures.mean_fps, 1, "Frames over time"),
-    ("1 % low fps", lambda v, s: low_of(v.figures, s), 1, "By the school in the question"),
-    ("stutters /min", lambda v, s: _stutters(v), 1, "Runs of long frames"),
+    ("low fps", lambda v, s: low_of(v.figures, s), 1, "1 % low, by the school in the question"),
+    ("stutters/min", lambda v, s: _stutters(v), 1, "Runs of long frames"),
     ("package W", lambda v, s: v.figures.package_w, 1, "Mean package power"),
     ("draw W", lambda v, s: v.figures.draw_w, 1, "Mean battery draw"),
     ("die C", lambda v, s: v.figures.die.value_c if v.figures.die else None, 0, "Where the die settles"),
@@ -45,6 +45,12 @@ def _stutters(view: PassView) -> float | None:
 
 def _origin_words(view: PassView) -> str:
     return {"measured": "measured", "imported": "imported", "summary": "summary"}[view.record.origin.value]
+
+
+def _alignment(column: int) -> Qt.AlignmentFlag:
+    """Numbers to the right, words to the left, headings like their column."""
+    side = Qt.AlignmentFlag.AlignRight if _COLUMNS[column][2] >= 0 else Qt.AlignmentFlag.AlignLeft
+    return side | Qt.AlignmentFlag.AlignVCenter
 
 
 class PassModel(QAbstractTableModel):
@@ -74,6 +80,8 @@ class PassModel(QAbstractTableModel):
             return _COLUMNS[section][0]
         if role == Qt.ItemDataRole.ToolTipRole:
             return _COLUMNS[section][3]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return _alignment(section)
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -89,8 +97,7 @@ class PassModel(QAbstractTableModel):
                 return view.record.setup.static_limit_w or 0.0
             return value if value is not None else -1.0
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignRight if digits >= 0 else Qt.AlignmentFlag.AlignLeft
-            return side | Qt.AlignmentFlag.AlignVCenter
+            return _alignment(index.column())
         if role == Qt.ItemDataRole.ForegroundRole:
             return self._colour(view, index.column())
         if role == Qt.ItemDataRole.ToolTipRole:
@@ -136,7 +143,8 @@ class PassTable(QTableView):
         self.setTabKeyNavigation(False)
         header, rows = self.horizontalHeader(), self.verticalHeader()
         if header is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            header.setFont(tokens.base_font(12))
+            header.setMinimumSectionSize(40)
             header.setStretchLastSection(True)
         if rows is not None:
             rows.hide()
@@ -150,9 +158,24 @@ class PassTable(QTableView):
         selection = self.selectionModel()
         blocked = selection.blockSignals(True) if selection is not None else False
         self.model_.show(views, school)
+        self._fit_columns()
         self.choose(selected)
         if selection is not None:
             selection.blockSignals(blocked)
+
+    def _fit_columns(self) -> None:
+        """Each column as wide as its longest text, so that all of them fit a small panel."""
+        cells, heading = QFontMetrics(tokens.base_font(13)), QFontMetrics(tokens.base_font(12))
+        for column, (words, *_) in enumerate(_COLUMNS[:-1]):  # the last one stretches
+            texts = {str(self.model_.data(self.model_.index(row, column))) for row in range(self.model_.rowCount())}
+            longest = max(texts, key=len, default="")
+            arrow = 16 if column == self._sorted.sortColumn() else 0
+            width = max(cells.horizontalAdvance(longest), heading.horizontalAdvance(words) + arrow)
+            self.setColumnWidth(column, width + 15)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.scrollTo(self.currentIndex())
 
     def choose(self, pass_id: str | None) -> None:
         """Select a pass without telling."""

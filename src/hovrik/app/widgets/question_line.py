@@ -30,6 +30,7 @@ class QuestionLine(QWidget):
         self.source = Choice("Power source", SOURCES)
         self.scene = Choice("Title and scene")
         self.target = NumberField("Frames to hold", "", 1, 1000, 5)
+        self.target.setFixedWidth(64)
         self.school = Choice("Which low counts", SCHOOLS)
         flow = FlowLayout(self)
         flow.setContentsMargins(16, 6, 16, 4)
