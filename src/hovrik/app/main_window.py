@@ -258,7 +258,7 @@ class MainWindow(QMainWindow):
         self._show_readiness()
 
     def _on_progress(self, event: Progress) -> None:
-        self.bench_line.show_progress(event, None)
+        self.bench_line.show_progress(event, self.bench.minutes_left(event))
 
     def _on_run_ended(self, _ended: object) -> None:
         QTimer.singleShot(0, self._after_run)
@@ -347,7 +347,7 @@ class MainWindow(QMainWindow):
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
         stage = self.session.notebook.get_state("stage")
-        first = "Read" if self.session.notebook.passes() else "Plan"
+        first = "Read" if self.session.notebook.has_passes() else "Plan"
         self.show_stage(stage if stage in STAGES else first)
         self.stage_buttons[stage if stage in STAGES else first].setFocus()
 

@@ -69,7 +69,7 @@ def fit_saturating(
     def search(guess: Array) -> tuple[Array, float, Array]:
         found = least_squares(
             lambda p: values(p) - y, guess, jacobian, method="trf", x_scale="jac",
-            xtol=1e-15, ftol=1e-15, gtol=1e-15, max_nfev=2000,
+            xtol=1e-12, ftol=1e-14, gtol=1e-15, max_nfev=200,
         )  # fmt: skip
         return found.x, float(2 * found.cost), _errors(found.jac, float(2 * found.cost))
 
@@ -111,6 +111,12 @@ def _saturating_guess(x: Array, y: Array, x0: float | None) -> Array:
     return best
 
 
+def _rough_saturating(x: Array, y: Array) -> Saturating:
+    """The grid's best curve without the polish: near enough to predict a level that was left out."""
+    a, b, x0 = _saturating_guess(x, y, None)
+    return Saturating(float(a), float(b), float(x0), math.nan, (math.nan,) * 3)
+
+
 def _errors(jacobian: Array, rss: float) -> Array:
     n, k = jacobian.shape
     _, s, vt = np.linalg.svd(jacobian, full_matrices=False)
@@ -138,14 +144,15 @@ class Segmented:
         return np.asarray(self.c1 + self.c2 * (np.asarray(x) >= self.knot))
 
 
-def fit_segmented(x: Array, y: Array) -> Segmented:
+def fit_segmented(x: Array, y: Array, *, between: bool = True) -> Segmented:
     """Least squares of two joined lines; n >= 4 distinct x. Exact: between two neighbouring levels the best knot
-    is where the lines through either side meet, or at a level. Raises InputError for too few points."""
+    is where the lines through either side meet, or at a level. `between` False tries the levels only, which is
+    rougher and much faster. Raises InputError for too few points."""
     levels = np.unique(x)
     if levels.size < 4:
         raise InputError(f"{levels.size} levels cannot carry a segmented line. At least 4 are needed.")
     best: Segmented | None = None
-    knots = [*levels[1:-1], *_meeting_points(x, y, levels)]
+    knots = [*levels[1:-1], *(_meeting_points(x, y, levels) if between else ())]
     for knot in knots:
         design = np.column_stack((np.ones_like(x), x, np.maximum(0.0, x - knot)))
         c, *_ = np.linalg.lstsq(design, y, rcond=None)
@@ -218,9 +225,16 @@ def choose(x: Array, y: Array) -> Chosen:
         return Chosen(None, "monotone", {})
     family = min(usable, key=lambda name: usable[name][0])
     fit = usable[family][1]
-    errors = {family: _left_out(x, y, lambda a, b, c: fit(a, b).at(c)), "monotone": _left_out(x, y, _steps)}
+    errors = {family: _left_out(x, y, lambda a, b, c: _ROUGH[family](a, b).at(c)), "monotone": _left_out(x, y, _steps)}
     name = "monotone" if errors["monotone"] < errors[family] else family
     return Chosen(fit(x, y), name, errors)
+
+
+# fits near enough to predict a level that was left out
+_ROUGH: dict[str, Callable[[Array, Array], Parametric]] = {
+    "saturating": _rough_saturating,
+    "segmented": lambda x, y: fit_segmented(x, y, between=False),
+}
 
 
 def _steps(x: Array, y: Array, at: Array) -> Array:

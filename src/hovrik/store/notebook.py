@@ -285,6 +285,10 @@ class Notebook:
         """Every pass without its series (trace None even where there is one), oldest first."""
         return [self._record(row, with_trace=False) for row in self._read(f"{_PASS} ORDER BY noted_at, rowid")]
 
+    def has_passes(self) -> bool:
+        """Whether there is any pass."""
+        return bool(self._read("SELECT 1 FROM pass LIMIT 1"))
+
     def load(self, pass_id: str) -> PassRecord:
         """One pass in full, its marks as annotated. Raises StoreError where there is none."""
         rows = self._read(f"{_PASS} WHERE id = ?", pass_id)

@@ -34,6 +34,7 @@ class BenchStage(Stage):
     def __init__(self, session: Session, worker: RunWorker) -> None:
         super().__init__(session)
         self._worker = worker
+        self._planned: dict[int, PlannedPass] = {}
         top = QHBoxLayout()
         self.start = button("Start the sweep (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -86,6 +87,7 @@ class BenchStage(Stage):
 
     def show_queue(self, passes: tuple[PlannedPass, ...], done: frozenset[int]) -> None:
         """Fill the queue with a plan's passes."""
+        self._planned = {p.index: p for p in passes if p.index not in done}
         self.queue.clear()
         for planned in passes:
             item = QListWidgetItem()
@@ -93,6 +95,18 @@ class BenchStage(Stage):
             self.queue.addItem(item)
             words = "heat pass" if planned.purpose == "heat" else describe(planned.setup)
             self._mark(planned.index, "✓" if planned.index in done else "·", words)
+
+    def minutes_left(self, event: Progress) -> float:
+        """Machine minutes the passes still to be made will take, recharges left aside."""
+        after = sum(p.seconds for p in self._planned.values())
+        current = next((p for p in self._planned.values()), None)
+        if current is None or event.phase is Phase.COOL_DOWN:
+            return (after + event.left_s) / 60.0
+        spent = {
+            Phase.SETTLE: 0.0, Phase.SOAK: current.settle_s, Phase.MEASURE: current.settle_s + current.soak_s,
+        }.get(event.phase)  # fmt: skip
+        within = 0.0 if spent is None else spent + event.length_s - event.left_s
+        return (after - within) / 60.0
 
     def _mark(self, index: int, sign: str, words: str | None = None) -> None:
         item = self.queue.item(index)
@@ -126,6 +140,7 @@ class BenchStage(Stage):
                 drawn = drawn or event.sample is not None
             elif isinstance(event, PassDone) and event.record.plan_index is not None:
                 verdict = judge(event.record, self.session.rig)
+                self._planned.pop(event.record.plan_index, None)
                 self._mark(event.record.plan_index, "✓" if verdict.counts else "✗")
         if drawn:
             self.traces.draw()

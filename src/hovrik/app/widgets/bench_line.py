@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from ...bench.runner import Phase, Progress
 from ...core.setup import describe
+from ...core.words import hours_minutes
 from .fields import button, label
 
 _WORDS = {
@@ -76,5 +77,5 @@ class BenchLine(QWidget):
                     self._known[words] = f"{words} {channel.values[-1]:.0f} {unit}"
         self.machine.setText(" · ".join(self._known.values()))
         if minutes_left is not None:
-            self.left.setText(f"about {minutes_left:.0f} min left")
-            self.left.setAlignment(Qt.AlignmentFlag.AlignRight)
+            self.left.setText(f"about {hours_minutes(minutes_left / 60.0)} of machine time left")
+            self.left.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
@@ -47,6 +47,11 @@ def _origin_words(view: PassView) -> str:
     return {"measured": "measured", "imported": "imported", "summary": "summary"}[view.record.origin.value]
 
 
+def _text(value: Any, digits: int) -> str:
+    """A cell as it is shown; a dash where there is no value."""
+    return value if isinstance(value, str) else "–" if value is None else f"{value:.{digits}f}"
+
+
 def _alignment(column: int) -> Qt.AlignmentFlag:
     """Numbers to the right, words to the left, headings like their column."""
     side = Qt.AlignmentFlag.AlignRight if _COLUMNS[column][2] >= 0 else Qt.AlignmentFlag.AlignLeft
@@ -54,18 +59,40 @@ def _alignment(column: int) -> Qt.AlignmentFlag:
 
 
 class PassModel(QAbstractTableModel):
-    """Passes as rows; numbers rounded on screen only."""
+    """Passes as rows; numbers rounded on screen only. Texts and sort keys are made once, when rows change."""
 
     def __init__(self) -> None:
         super().__init__()
         self.views: tuple[PassView, ...] = ()
         self._school = School.PERCENTILE
+        self._texts: list[list[str]] = []
+        self._order = (1, Qt.SortOrder.AscendingOrder)
 
     def show(self, views: Sequence[PassView], school: School) -> None:
-        """Replace the rows."""
+        """Replace the rows, in the order chosen last."""
         self.beginResetModel()
         self.views, self._school = tuple(views), school
+        self._arrange()
         self.endResetModel()
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
+        self.beginResetModel()
+        self._order = (column, order)
+        self._arrange()
+        self.endResetModel()
+
+    def _arrange(self) -> None:
+        column, order = self._order
+        _, get, _, _ = _COLUMNS[column]
+
+        def key(view: PassView) -> Any:
+            if column == 1:
+                return view.record.setup.static_limit_w or 0.0
+            value = get(view, self._school)
+            return value if value is not None else -1.0
+
+        self.views = tuple(sorted(self.views, key=key, reverse=order is Qt.SortOrder.DescendingOrder))
+        self._texts = [[_text(get(view, self._school), digits) for _, get, digits, _ in _COLUMNS] for view in self.views]
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.views)
@@ -87,22 +114,20 @@ class PassModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
-        view = self.views[index.row()]
-        _, get, digits, _ = _COLUMNS[index.column()]
-        value = get(view, self._school)
         if role == Qt.ItemDataRole.DisplayRole:
-            return value if isinstance(value, str) else "–" if value is None else f"{value:.{digits}f}"
-        if role == Qt.ItemDataRole.UserRole:  # for sorting
-            if index.column() == 1:
-                return view.record.setup.static_limit_w or 0.0
-            return value if value is not None else -1.0
+            return self._texts[index.row()][index.column()]
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return _alignment(index.column())
+        view = self.views[index.row()]
         if role == Qt.ItemDataRole.ForegroundRole:
             return self._colour(view, index.column())
         if role == Qt.ItemDataRole.ToolTipRole:
             return self._tip(view)
         return None
+
+    def longest(self, column: int) -> str:
+        """The longest text of a column."""
+        return max((row[column] for row in self._texts), key=len, default="")
 
     def _colour(self, view: PassView, column: int) -> QColor | None:
         theme = tokens.current()
@@ -129,10 +154,9 @@ class PassTable(QTableView):
         super().__init__()
         self.setAccessibleName("Passes")
         self.model_ = PassModel()
-        self._sorted = QSortFilterProxyModel()
-        self._sorted.setSourceModel(self.model_)
-        self._sorted.setSortRole(Qt.ItemDataRole.UserRole)
-        self.setModel(self._sorted)
+        self._chosen: str | None = None
+        self._tells = True
+        self.setModel(self.model_)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -149,28 +173,27 @@ class PassTable(QTableView):
         if rows is not None:
             rows.hide()
             rows.setDefaultSectionSize(30)
+        self.model_.modelReset.connect(lambda: self.choose(self._chosen))
         selection = self.selectionModel()
         if selection is not None:
             selection.currentRowChanged.connect(self._on_row_changed)
 
     def show_passes(self, views: Sequence[PassView], school: School, selected: str | None) -> None:
         """Replace the rows and keep the selection."""
-        selection = self.selectionModel()
-        blocked = selection.blockSignals(True) if selection is not None else False
+        self._chosen = selected
         self.model_.show(views, school)
         self._fit_columns()
-        self.choose(selected)
-        if selection is not None:
-            selection.blockSignals(blocked)
 
     def _fit_columns(self) -> None:
         """Each column as wide as its longest text, so that all of them fit a small panel."""
         cells, heading = QFontMetrics(tokens.base_font(13)), QFontMetrics(tokens.base_font(12))
+        header = self.horizontalHeader()
+        sorted_by = header.sortIndicatorSection() if header is not None else -1
         for column, (words, *_) in enumerate(_COLUMNS[:-1]):  # the last one stretches
-            texts = {str(self.model_.data(self.model_.index(row, column))) for row in range(self.model_.rowCount())}
-            longest = max(texts, key=len, default="")
-            arrow = 16 if column == self._sorted.sortColumn() else 0
-            width = max(cells.horizontalAdvance(longest), heading.horizontalAdvance(words) + arrow)
+            arrow = 16 if column == sorted_by else 0
+            width = max(
+                cells.horizontalAdvance(self.model_.longest(column)), heading.horizontalAdvance(words) + arrow
+            )
             self.setColumnWidth(column, width + 15)
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -179,14 +202,16 @@ class PassTable(QTableView):
 
     def choose(self, pass_id: str | None) -> None:
         """Select a pass without telling."""
-        for row, view in enumerate(self.model_.views):
-            if view.record.id == pass_id:
-                index = self._sorted.mapFromSource(self.model_.index(row, 0))
-                self.selectRow(index.row())
-                self.scrollTo(index)
-                return
+        self._chosen = pass_id
+        row = next((n for n, view in enumerate(self.model_.views) if view.record.id == pass_id), None)
+        if row is None:
+            return
+        self._tells = False
+        self.selectRow(row)
+        self._tells = True
+        self.scrollTo(self.model_.index(row, 0))
 
     def _on_row_changed(self, current: QModelIndex, _before: QModelIndex) -> None:
-        row = self._sorted.mapToSource(current).row()
-        if 0 <= row < len(self.model_.views):
-            self.pass_chosen.emit(self.model_.views[row].record.id)
+        if current.isValid() and self._tells:
+            self._chosen = self.model_.views[current.row()].record.id
+            self.pass_chosen.emit(self._chosen)
