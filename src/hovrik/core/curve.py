@@ -90,25 +90,27 @@ def fit_saturating(
 
 
 def _saturating_guess(x: Array, y: Array, x0: float | None) -> Array:
+    """Best (a, b[, x0]) over a grid of b, everything else solved exactly for each."""
     span = float(np.ptp(x)) or 1.0
-    best, best_rss = np.array([float(y.max()), 1.0 / span, float(x.min())]), math.inf
-    for b in np.geomspace(0.01 / span, 200.0 / span, 120):
-        if x0 is not None:
-            column = 1.0 - np.exp(-b * (x - x0))
-            a = float(column @ y) / max(float(column @ column), 1e-300)
-            guess, fitted = np.array([a, b]), a * column
-        else:
-            decay = np.exp(-b * (x - x.min()))
-            design = np.column_stack((np.ones_like(x), -decay))
-            (level, drop), *_ = np.linalg.lstsq(design, y, rcond=None)
-            if level <= 0 or drop <= 0:
-                continue
-            guess = np.array([level, b, float(x.min()) + math.log(drop / level) / b])
-            fitted = design @ np.array([level, drop])
-        rss = float(((y - fitted) ** 2).sum())
-        if rss < best_rss:
-            best, best_rss = guess, rss
-    return best
+    rates = np.geomspace(0.01 / span, 200.0 / span, 120)
+    if x0 is not None:
+        columns = 1.0 - np.exp(-rates[:, None] * (x - x0))
+        power = np.maximum((columns**2).sum(axis=1), 1e-300)
+        a = columns @ y / power
+        best = int((y @ y - a**2 * power).argmin())
+        return np.array([a[best], rates[best]])
+    start = float(x.min())
+    decay = np.exp(-rates[:, None] * (x - start))
+    centred = decay - decay.mean(axis=1, keepdims=True)
+    drop = -(centred @ y) / np.maximum((centred**2).sum(axis=1), 1e-300)
+    level = y.mean() + drop * decay.mean(axis=1)
+    rss = ((y - level[:, None] + drop[:, None] * decay) ** 2).sum(axis=1)
+    rss[(level <= 0) | (drop <= 0)] = np.inf
+    best = int(rss.argmin())
+    if not math.isfinite(float(rss[best])):
+        return np.array([float(y.max()), 1.0 / span, start])
+    b = float(rates[best])
+    return np.array([level[best], b, start + math.log(drop[best] / level[best]) / b])
 
 
 def _rough_saturating(x: Array, y: Array) -> Saturating:

@@ -1,0 +1,136 @@
+"""The answer: one sentence with its evidence, or what is missing. Plain divisions (CP)."""
+
+from dataclasses import replace
+
+import pytest
+from helpers.build import QUESTION, counted, ladder_passes, summary_figures
+
+from hovrik.core import answer, ladder
+from hovrik.core.answer import Context
+from hovrik.core.heat import Settled
+from hovrik.core.ladder import Counted
+from hovrik.core.question import School, Source
+from hovrik.core.rig import Rig
+from hovrik.core.setup import static
+
+RIG = Rig("r", "R", 4.0, 30.0, battery_wh=46.0, pack_ohm=0.09)
+STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 37.5, 12: 40.5, 13: 42.0}
+
+
+def ask(passes, question=QUESTION, context=None):
+    """The answer to some passes."""
+    return answer.build(ladder.read(passes, question), question, context or Context(RIG, room_c=22.0))
+
+
+def test_a_stated_answer_has_every_part():
+    passes = [
+        replace(p, figures=replace(p.figures, die=Settled(66.0, 0.2), shell=Settled(41.0, 0.1)))
+        for p in ladder_passes(STEEP, sd=0.004)
+    ]
+    found = ask(passes)
+    assert found.option.limit_w == 12 and found.holds > 0.95
+    for part in ("12 W, no cap: holds 40 (1 % low, percentile,", "3 passes", "sure)", "from full", "C settled",
+                 "1 W less (11 W) drops to", "1 W more (13 W)"):  # fmt: skip
+        assert part in found.sentence
+    assert found.down.limit_w == 11 and found.up.limit_w == 13
+    assert any("plain division" in r for r in found.reasons)
+    assert any("room of 32 C the die would settle near 76 C" in r for r in found.reasons)
+    assert set(found.option.metrics) == {
+        "mean_fps", "low_1pct_fps_percentile", "package_w", "draw_w", "hours", "joules_per_frame", "die_c", "shell_c",
+    }  # fmt: skip
+
+
+def test_json_document_has_the_documented_keys():
+    body = ask(ladder_passes(STEEP, sd=0.004)).as_dict()
+    assert set(body) == {"sentence", "holds", "setup", "metrics", "marks", "reasons", "missing"}
+    assert set(body["metrics"]["hours"]) == {"value", "low", "high", "unit"}
+    assert body["setup"]["sustained_limit_w"] == body["setup"]["peak_limit_w"] == 12.0
+
+
+def test_the_school_is_printed_beside_the_low():
+    found = ask(ladder_passes(STEEP, sd=0.004), replace(QUESTION, school=School.SLOWEST_MEAN))
+    assert "1 % low, slowest-share mean" in found.sentence
+
+
+def test_nothing_measured_says_what_to_do():
+    found = ask([])
+    assert found.option is None and found.holds is None and found.missing
+    assert "Plan a sweep" in found.sentence
+    assert "2 passes are void" in ask([], context=Context(RIG, void=2)).sentence
+
+
+def test_nothing_holds():
+    found = ask(ladder_passes({8: 20.0, 9: 22.0, 10: 24.0}, sd=0.004))
+    assert found.option is None and "Nothing tried holds 40" in found.sentence and "10 W" in found.sentence
+    assert any("limits above 10 W" in m for m in found.missing)
+
+
+def test_an_open_case_is_withheld_with_the_passes_it_needs():
+    found = ask([counted(12, low, n) for n, low in enumerate((38.2, 39.3, 40.5))])
+    assert found.option is None and "Not settled yet: 12 W" in found.sentence
+    assert any("more pass" in m for m in found.missing)
+
+
+def test_too_close_to_call_is_said():
+    floor = QUESTION.floor_fps
+    found = ask([counted(12, floor * f, n) for n, f in enumerate((0.99, 1.0, 1.0101))])
+    assert any("too close to the floor" in m for m in found.missing)
+
+
+def test_without_lows_nothing_is_judged():
+    found = ask([Counted("s", static(15), summary_figures(60.0))])
+    assert found.option is None and "carry no 1 % low" in found.sentence and "frame times" in found.missing[0]
+
+
+def test_what_is_not_recorded_is_missing_not_invented():
+    passes = [replace(p, figures=replace(p.figures, draw_w=None)) for p in ladder_passes(STEEP, sd=0.004)]
+    found = ask(passes)
+    assert "hours" not in found.option.metrics and "from full" not in found.sentence
+    assert any(m.startswith("hours: no battery draw") for m in found.missing)
+    assert any(m.startswith("settled temperature") for m in found.missing)
+    assert any("battery energy is unknown" in m for m in ask(ladder_passes(STEEP, sd=0.004), context=Context(None)).missing)
+
+
+def test_on_the_adapter_no_hours_are_asked_for():
+    found = ask(ladder_passes(STEEP, sd=0.004), replace(QUESTION, source=Source.ADAPTER))
+    assert "hours" not in found.option.metrics and not any("hours" in m for m in found.missing)
+
+
+def test_lowest_tried_is_said():
+    found = ask(ladder_passes({12: 41.0, 13: 42.0, 14: 43.0}, sd=0.003))
+    assert found.down is None and "lowest limit tried" in found.sentence
+
+
+def test_open_levels_under_the_answer_are_named():
+    """9 W lies on the floor; the answer above it stands, and says what would settle the one below."""
+    truth = {8: 30.0, 9: QUESTION.floor_fps * 1.004, 10: 42.0, 11: 44.0}
+    found = ask(ladder_passes(truth, sd=0.01, seed=4))
+    assert found.option.limit_w in (9, 10)
+    if found.option.limit_w == 10:
+        assert any("9 W" in m for m in found.missing)
+
+
+def test_lower_watts_win_between_families():
+    passes = ladder_passes(STEEP, sd=0.004) + ladder_passes({9: 35.0, 10: 40.8, 11: 41.0}, sd=0.004, cap=40.0)
+    assert ask(passes).option.setup == static(10, 40.0)
+
+
+def test_what_is_left_out_is_said():
+    found = ask(ladder_passes(STEEP, sd=0.004), context=Context(RIG, void=2, suspect=1, notes=("rooms differ",)))
+    assert "2 void passes left out" in found.reasons and "1 suspect pass counts" in found.reasons
+    assert "rooms differ" in found.reasons
+
+
+def test_one_pass_a_level_is_labelled():
+    from hovrik.core.spread import OnePass
+
+    passes = [counted(w, low, spread=OnePass(0.004, 0.006, 12, 200)) for w, low in STEEP.items()]
+    assert "interval from inside one pass" in ask(passes).sentence
+
+
+@pytest.mark.parametrize(("shell", "warned"), [(40.0, False), (43.0, True), (48.5, True)])
+def test_a_shell_near_what_skin_bears_warns(shell, warned):
+    passes = [
+        replace(p, figures=replace(p.figures, shell=Settled(shell, 0.1))) for p in ladder_passes(STEEP, sd=0.004)
+    ]
+    assert any("skin" in r for r in ask(passes).reasons) is warned

@@ -1,0 +1,126 @@
+"""Setups, knobs, snapshots, conditions, rigs, titles, questions and the error messages about them."""
+
+import pytest
+
+from hovrik.core.condition import UNKNOWN, Condition, Provenance, from_plain, to_plain
+from hovrik.core.errors import ImportRefused, LimitError, PlanError, Problem
+from hovrik.core.knob import LIMITS, Knob
+from hovrik.core.question import Question, School, Source
+from hovrik.core.rig import OsSlot, Rig
+from hovrik.core.setup import Reading, Setup, Snapshot, describe, static
+from hovrik.core.title import Scene, Title
+
+
+def test_unknown_is_not_a_default():
+    """A knob added to the program later leaves setups stored before it equal to themselves and to each other."""
+    old = Setup({"sustained_limit_w": 12, "cap_fps": 40})
+    assert old == Setup(cap_fps=40.0, sustained_limit_w=12.0)
+    assert old != old.with_(smt="on") and old.get("smt") is None
+    assert old.with_(smt="on").without("smt") == old
+    assert hash(old) == hash(Setup(old.as_dict()))
+    assert Setup({"smt": None}) == Setup()
+
+
+@pytest.mark.parametrize(
+    ("values", "expected"),
+    [
+        (dict.fromkeys(LIMITS, 12), 12.0),
+        ({"sustained_limit_w": 12}, 12.0),
+        ({"sustained_limit_w": 12, "peak_limit_w": 15}, None),
+        ({"short_limit_w": 12}, None),
+        ({}, None),
+    ],
+)
+def test_static_limit(values, expected):
+    assert Setup(values).static_limit_w == expected
+
+
+def test_family_is_everything_but_the_limits():
+    assert static(9, 40).family == static(20, 40).family != static(9).family
+    assert static(9, None).family == Setup()
+
+
+@pytest.mark.parametrize(
+    ("setup", "words"),
+    [
+        (static(12, 40), "12 W, cap 40"),
+        (static(12), "12 W, no cap"),
+        (static(7.5, None), "7.5 W"),
+        (Setup(sustained_limit_w=12, peak_limit_w=20), "sustained limit 12 W, peak limit 20 W"),
+        (static(12, 40, refresh_hz=80), "12 W, cap 40, refresh 80 Hz"),
+        (static(12, 40, fan_policy="even"), "12 W, cap 40, fan policy even"),
+        (Setup(), "setup unknown"),
+    ],
+)
+def test_describe(setup, words):
+    assert describe(setup) == words
+
+
+def test_only_confirmed_values_are_restorable():
+    snapshot = Snapshot({"sustained_limit_w": Reading(15.0, True), "refresh_hz": Reading(60.0, False)}, 7)
+    assert snapshot.restorable() == Setup(sustained_limit_w=15)
+    assert snapshot.as_setup() == Setup(sustained_limit_w=15, refresh_hz=60)
+    assert Snapshot.from_dict(snapshot.as_dict()) == snapshot
+
+
+@pytest.mark.parametrize(
+    ("value", "part"),
+    [(12, None), (4, None), (28, None), (28.5, "Choose 4 to 28 W"), (3, "outside this rig's range"), ("x", "numbers only")],
+)
+def test_knob_refusals_say_what_is_allowed(value, part):
+    refusal = Knob("sustained_limit_w", "Sustained limit", "W", low=4, high=28).refusal(value)
+    assert refusal is None if part is None else part in refusal
+
+
+def test_knob_with_levels():
+    knob = Knob("mode", "Mode", levels=("hybrid", "built-in"))
+    assert knob.refusal("hybrid") is None and "hybrid, built-in" in knob.refusal("other")
+
+
+def test_conditions_survive_the_round_trip():
+    found = {"room_c": Condition(22.0, Provenance.ASKED, 5), "fan_policy": UNKNOWN}
+    assert from_plain(to_plain(found)) == found
+
+
+def test_rig_survives_the_round_trip_and_ignores_what_it_does_not_know():
+    rig = Rig(
+        "r", "R", 4, 28, slots=(OsSlot("a", "A", driver="1"),), refresh_hz=(40.0, 60.0), resolution=(1280, 800)
+    )
+    body = {**rig.as_dict(), "added_later": 1}
+    body["slots"] = [{**body["slots"][0], "added_later": 2}]
+    assert Rig.from_dict(body) == rig
+    assert rig.slot("a").driver == "1"
+    with pytest.raises(PlanError, match="It has: a"):
+        rig.slot("b")
+
+
+def test_title_survives_the_round_trip():
+    title = Title("t", "T", scenes=(Scene("s", "S", 60.0),), targets_fps=(30.0, 60.0))
+    assert Title.from_dict({**title.as_dict(), "added_later": 1}) == title
+    assert title.scene("s").length_s == 60.0
+    with pytest.raises(KeyError):
+        title.scene("other")
+
+
+def test_question_survives_the_round_trip():
+    question = Question("r", "s", "t", "c", Source.ADAPTER, 45.0, School.TIME_WEIGHTED)
+    assert Question.from_dict({**question.as_dict(), "added_later": 1}) == question
+    assert question.floor_fps == pytest.approx(43.65)
+
+
+def test_39_2_at_a_cap_of_40_holds_40():
+    assert Question("r", "s", "t", "c", target_fps=40).floor_fps < 39.2
+
+
+def test_limit_error_reads_as_the_house_style_wants():
+    fault = LimitError("Sustained limit", 45, 4, 30, "W")
+    assert str(fault) == "Sustained limit 45 W is above the allowed 30 W. Choose 4 to 30 W."
+    assert (fault.key, fault.value, fault.low, fault.high, fault.unit) == ("Sustained limit", 45, 4, 30, "W")
+    assert "below the allowed 4 W" in str(LimitError("Sustained limit", 2, 4, 30, "W"))
+
+
+def test_import_refused_lists_the_first_problems_and_keeps_all():
+    problems = tuple(Problem(n, "odd", f"thing {n}") for n in range(1, 9))
+    fault = ImportRefused("Nothing usable.", problems)
+    assert fault.problems == problems and "line 5: thing 5 (and 3 more)" in str(fault)
+    assert str(Problem(None, "odd", "thing")) == "file: thing"

@@ -1,0 +1,158 @@
+"""Checks of a pass: each fault found where it is put, no alarm where there is none."""
+
+import numpy as np
+import pytest
+from helpers.build import machine, record_of, trace_of, wandering
+
+from hovrik.bench.runner import Control, Job, run
+from hovrik.core.plan.ladder import LadderDesign, ordered_passes
+from hovrik.core.record import Outcome
+from hovrik.core.rig import Rig
+from hovrik.core.trace import Channel, Trace
+from hovrik.core.validity import State, Verdict, judge
+from hovrik.demo import scenario
+
+RIG = Rig("r", "R", 4, 30, die_limit_c=95.0)
+
+
+def clean(seed=0, **channels):
+    """A pass of 60 s with wandering load."""
+    channels = {"package_w": 12.0, "die_c": 70.0, **channels}
+    return record_of(trace_of(wandering(60, seed=seed), **channels))
+
+
+def checks(record):
+    """State and names of the findings."""
+    verdict = judge(record, RIG)
+    return verdict.state, [f.check for f in verdict.findings]
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_clean_passes_are_valid(seed):
+    assert checks(clean(seed)) == (State.VALID, [])
+
+
+@pytest.mark.parametrize(
+    ("limit", "took", "found"),
+    [(25, 30, True), (15, 20, True), (12, 12.59, False), (12, 12.7, True), (8, 8.49, False), (8, 8.6, True)],
+)
+def test_limit_exceeded(limit, took, found):
+    """Asked 25 took 30, asked 15 took 20 (common practice, no source); allowed: the larger of 5 % and 0.5 W."""
+    record = record_of(trace_of(wandering(60), package_w=float(took)), limit_w=float(limit))
+    state, names = checks(record)
+    assert (names == ["limit exceeded"]) is found and (state is State.VOID) is found
+
+
+def test_a_limit_that_does_not_bind_is_a_fact_not_a_fault():
+    verdict = judge(clean(package_w=9.0), RIG)
+    assert verdict.state is State.VALID and verdict.facts == ("limit not binding: took 9.0 W of 12 W",)
+
+
+def test_throttled_by_heat_with_its_span():
+    seconds = np.arange(0, 61)
+    die = np.where((seconds > 40) & (seconds < 50), 94.6, 90.0)
+    trace = trace_of(wandering(60), package_w=12.0)
+    stamps = seconds[:-1].astype(np.int64) * 1_000_000_000
+    trace = Trace(trace.frames_ns, {**trace.channels, "die_c": Channel(stamps, die[:-1].astype(float))}, 0, trace.end_ns)
+    verdict = judge(record_of(trace), RIG)
+    assert [f.check for f in verdict.findings] == ["throttled"]
+    ((start, end),) = verdict.findings[0].spans_ns
+    assert (start, end) == (41_000_000_000, 49_000_000_000)
+    assert judge(record_of(trace), Rig("r", "R", 4, 30)).state is State.VALID  # the limit is unknown
+
+
+@pytest.mark.parametrize("drift", [0.12, -0.12])
+def test_unsettled_rate(drift):
+    interval = wandering(60, wander=0.01)
+    seconds = np.cumsum(interval) / 1000
+    assert checks(record_of(trace_of(interval * np.exp(drift * seconds / 60), package_w=12.0)))[1] == ["unsettled"]
+
+
+def test_unsettled_power():
+    trace = trace_of(np.full(3000, 20.0))
+    seconds = np.arange(0, 60, dtype=np.int64) * 1_000_000_000
+    watts = 11 + seconds / 60e9 + np.random.default_rng(0).normal(0, 0.05, 60)
+    found = judge(record_of(Trace(trace.frames_ns, {"package_w": Channel(seconds, watts)}, 0, trace.end_ns)), RIG)
+    assert [f.check for f in found.findings] == ["unsettled"] and "package power" in found.findings[0].evidence
+
+
+def test_time_gaps_with_their_spans():
+    interval = wandering(60)
+    interval[1000] = 3000.0
+    record = record_of(trace_of(interval, package_w=12.0))
+    verdict = judge(record, RIG)
+    gap = next(f for f in verdict.findings if f.check == "time gaps")
+    ((start, end),) = gap.spans_ns
+    assert end - start == pytest.approx(3e9) and verdict.state is State.VOID
+
+
+def test_frames_missing_at_the_edges_count_as_lost_time():
+    trace = trace_of(wandering(55), package_w=12.0)
+    longer = Trace(trace.frames_ns, trace.channels, 0, trace.end_ns + 5_000_000_000)
+    assert "time gaps" in checks(record_of(longer))[1]
+
+
+def test_a_stutter_is_no_gap():
+    interval = wandering(60)
+    interval[::500] = 180.0
+    assert checks(record_of(trace_of(interval, package_w=12.0)))[0] is State.VALID
+
+
+def test_what_did_not_end_is_void_with_its_reason():
+    verdict = judge(record_of(None, outcome=Outcome.FAILED, reason="did not start: memory"), RIG)
+    assert verdict.state is State.VOID and "memory" in verdict.findings[0].evidence and not verdict.counts
+
+
+def test_summary_has_nothing_to_check():
+    assert judge(record_of(None), RIG).state is State.VALID
+
+
+def test_verdict_round_trip():
+    verdict = judge(clean(package_w=14.0), RIG)
+    assert Verdict.from_dict(verdict.as_dict()) == verdict
+
+
+class Kept:
+    """A sink that keeps records in memory."""
+
+    def __init__(self):
+        self.records = []
+
+    def begin(self, snapshot):
+        pass
+
+    def at(self, position):
+        pass
+
+    def keep(self, record):
+        self.records.append(record)
+
+    def restored(self):
+        pass
+
+
+def played(tmp_path, design, seed=1, **physics):
+    """Records of a sweep on the stand-in."""
+    tmp_path.mkdir(exist_ok=True)
+    made = machine(tmp_path, seed=seed, **physics)
+    rig = made.describe().rig
+    question = scenario.question()
+    sink = Kept()
+    job = Job("plan", ordered_passes(design, rig), {}, question.title, question.scene, rig)
+    run(made, job, sink, Control(), lambda event: None)
+    return sink.records, rig
+
+
+def test_false_alarms_on_the_stand_in(tmp_path):
+    """120 clean passes of a wandering scene, capped and not: at most 2 % void."""
+    void = total = 0
+    for seed, cap in ((1, 40.0), (2, None)):
+        records, rig = played(tmp_path / str(seed), LadderDesign(8, 19, 1, cap, repeats=5, seed=seed), seed)
+        void += sum(not judge(r, rig).counts for r in records)
+        total += len(records)
+    assert total == 120 and void <= 2
+
+
+def test_a_machine_that_takes_more_is_found_out(tmp_path):
+    records, rig = played(tmp_path, LadderDesign(10, 20, 5, None, repeats=2), limit_bias_w=2.5)
+    assert all("limit exceeded" in [f.check for f in judge(r, rig).findings] for r in records)
