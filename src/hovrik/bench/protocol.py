@@ -130,7 +130,8 @@ class Machine(Protocol):
         """Ask the person at the machine; True when done, False when declined or stopped."""
 
     def stop(self) -> None:
-        """End waits and the scene at once. May be called from any thread, at any time, more than once."""
+        """End the wait under way, or the next one where none is, at once. May be called from any thread, at any
+        time, more than once."""
 
     def restore(self, snapshot: Snapshot) -> Outcome:
         """Put back the confirmed values of `snapshot`; cached ones are never written."""

@@ -5,6 +5,7 @@ The sink stores; everything is stored before it is announced. Whatever happens, 
 
 from __future__ import annotations
 
+import contextlib
 import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -15,7 +16,7 @@ from typing import Protocol
 import numpy as np
 
 from ..core.condition import Condition, Conditions, Provenance
-from ..core.errors import BenchError, PassAborted, ReadbackMismatch
+from ..core.errors import BenchError, PassAborted, ReadbackMismatch, Unavailable
 from ..core.plan.ladder import PlannedPass
 from ..core.plan.schedule import MARGIN, expected_wh
 from ..core.record import Outcome as End
@@ -151,11 +152,14 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
                 break
         reason = "" if done == len(job.passes) else "stopped"
     finally:
-        restored = put_back(machine, snapshot)
-        if restored:
-            sink.restored()
-        ended = RunEnded(reason, restored, done, len(job.passes))
-        announce(ended)
+        with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
+            restored = put_back(machine, snapshot)
+        try:
+            if restored:
+                sink.restored()
+        finally:
+            ended = RunEnded(reason, restored, done, len(job.passes))
+            announce(ended)
     return ended
 
 

@@ -113,7 +113,7 @@ class SimulatedMachine:
 
     def wait(self, seconds: float) -> None:
         remaining = round(seconds * _NS)
-        while remaining > 0 and not self._stopped.is_set():
+        while remaining > 0 and not self._is_stopped():
             step = min(remaining, round(self.poll_s * _NS))
             self._advance(step)
             remaining -= step
@@ -121,6 +121,13 @@ class SimulatedMachine:
                 self._stopped.wait(step / _NS / self.pace)
         if time.monotonic() - self._written > 0.5:
             self._write_state()
+
+    def _is_stopped(self) -> bool:
+        """Whether a stop was asked for; it counts once."""
+        if self._stopped.is_set():
+            self._stopped.clear()
+            return True
+        return False
 
     def snapshot(self) -> Snapshot:
         readings = {k: Reading(v, k not in _UNCONFIRMED) for k, v in self._state["knobs"].items()}
@@ -149,7 +156,6 @@ class SimulatedMachine:
         load = self._model.loads.get((title, scene))
         if load is None:
             return Outcome(Reply.REFUSED, f"{title} · {scene} is not installed on this machine.")
-        self._stopped.clear()
         self._state["scenes"] += 1
         seed = (int(self._state["seed"]), int(self._state["scenes"]))
         self._player = ScenePlayer(self._model.physics, load, seed)
@@ -173,7 +179,7 @@ class SimulatedMachine:
         rig = self._model.rig
         watts = rig.recharge_w or 30.0
         while self._state["charge"] < instruction.until - 1e-6:
-            if self._stopped.is_set():
+            if self._is_stopped():
                 return False
             missing_wh = (instruction.until - self._state["charge"]) * self._model.physics.pack.full_wh
             step_s = min(60.0, missing_wh / watts * 3600.0)

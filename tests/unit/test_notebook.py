@@ -1,0 +1,297 @@
+"""The notebook: what is kept comes back, nothing measured can be changed, faults are told apart."""
+
+import os
+import resource
+import sqlite3
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from helpers.build import record_of, trace_of, wandering
+
+from hovrik.core.condition import Condition, Provenance
+from hovrik.core.errors import Damaged, StoreError, TooNew
+from hovrik.core.record import Origin
+from hovrik.core.setup import Reading, Setup, Snapshot
+from hovrik.store.database import APPLICATION_ID, migrations
+from hovrik.store.notebook import CHUNK, Notebook, default_path
+
+MACHINE = {"kind": "simulated", "state": "s"}
+SNAPSHOT = Snapshot({"sustained_limit_w": Reading(15.0, True)}, 1)
+
+
+@pytest.fixture
+def notebook(tmp_path):
+    with Notebook(tmp_path / "n.hovrik") as opened:
+        yield opened
+
+
+def context(notebook):
+    """Ids of a rig, slot, title and scene."""
+    return {kind: notebook.note(kind, kind, {"name": kind}) for kind in ("rig", "slot", "title", "scene")}
+
+
+def kept(notebook, **changes):
+    """A stored pass."""
+    trace = trace_of(wandering(5), package_w=12.0, die_c=np.nan)
+    record = record_of(trace, context=context(notebook), **{"id": "one", **changes})
+    notebook.keep(record)
+    return record
+
+
+def same(a, b):
+    """Whether two traces hold the same numbers."""
+    assert np.array_equal(a.frames_ns, b.frames_ns) and a.frames_ns.dtype == b.frames_ns.dtype
+    assert set(a.channels) == set(b.channels)
+    for name, channel in a.channels.items():
+        assert np.array_equal(channel.stamps_ns, b.channels[name].stamps_ns)
+        assert np.array_equal(channel.values, b.channels[name].values, equal_nan=True)
+    assert (a.start_ns, a.end_ns) == (b.start_ns, b.end_ns)
+
+
+def test_a_pass_comes_back_as_it_was(notebook):
+    conditions = {"room_c": Condition(22.5, Provenance.ASKED, 9), "fan": Condition("even", Provenance.ASSUMED)}
+    record = kept(notebook, conditions=conditions, read=Setup(refresh_hz=60), plan_index=4, origin=Origin.IMPORTED)
+    with Notebook(notebook.path, read_only=True) as other:
+        found = other.load("one")
+    same(found.trace, record.trace)
+    for field in ("id", "context", "asked", "read", "conditions", "origin", "outcome", "plan_index", "started_ns"):
+        assert getattr(found, field) == getattr(record, field), field
+    assert notebook.passes()[0].trace is None and notebook.has_passes()
+
+
+def test_series_longer_than_a_chunk(notebook):
+    stamps = np.arange(0, (2 * CHUNK + 7) * 10_000_000, 10_000_000, dtype=np.int64)
+    record = record_of(trace_of([1.0]), context=context(notebook), id="long")
+    record = record.__class__(**{**record.__dict__, "trace": record.trace.__class__(stamps, {}, 0, int(stamps[-1]))})
+    notebook.keep(record)
+    rows = notebook._read("SELECT count FROM chunk WHERE pass_id = 'long' ORDER BY number")
+    assert [r[0] for r in rows] == [CHUNK, CHUNK, 7]
+    assert np.array_equal(notebook.load("long").trace.frames_ns, stamps)
+
+
+def test_header_pragmas_and_checks(notebook):
+    assert notebook._read("PRAGMA application_id")[0][0] == APPLICATION_ID
+    assert notebook._read("PRAGMA user_version")[0][0] == migrations()[-1][0]
+    assert notebook._read("PRAGMA journal_mode")[0][0] == "wal"
+    assert notebook._read("PRAGMA foreign_keys")[0][0] == 1
+    assert [number for number, _ in migrations()] == list(range(1, len(migrations()) + 1))
+
+
+@pytest.mark.parametrize("table", ["pass", "chunk", "entity", "annotation"])
+@pytest.mark.parametrize("statement", ["UPDATE {} SET rowid = 99", "DELETE FROM {}"])
+def test_what_was_measured_cannot_be_changed(notebook, table, statement):
+    kept(notebook)
+    notebook.annotate("one", "verdict", {})
+    if table == "chunk":
+        statement = statement.replace("rowid = 99", "count = 1")
+    with pytest.raises(StoreError, match="append-only|immutable"), notebook.writing() as connection:
+        connection.execute(statement.format(table))
+
+
+def test_a_pass_must_point_at_versions_that_exist(notebook):
+    record = record_of(trace_of([20.0, 20.0]), context=dict.fromkeys(("rig", "slot", "title", "scene"), "none"))
+    with pytest.raises(StoreError, match="FOREIGN KEY"):
+        notebook.keep(record)
+    assert notebook.passes() == [] and notebook._read("SELECT count(*) FROM chunk")[0][0] == 0
+
+
+def test_versions_are_new_rows_only_where_something_changed(notebook):
+    first = notebook.note("rig", "r", {"name": "R", "firmware": "1"})
+    assert notebook.note("rig", "r", {"firmware": "1", "name": "R"}) == first
+    second = notebook.note("rig", "r", {"name": "R", "firmware": "2"})
+    assert second != first and notebook.newest("rig")["r"].id == second
+    assert [e.body["firmware"] for e in notebook.entities("rig")] == ["1", "2"]
+
+
+def test_annotations_are_undone_and_redone_by_rows(notebook):
+    kept(notebook)
+    uid = notebook.annotate("one", "deletion", {})
+    undo = notebook.undo_annotation("one", uid)
+    assert notebook.annotations() == {}
+    redo = notebook.undo_annotation("one", undo)
+    assert [a.uid for a in notebook.annotations("one")["one"]] == [uid]
+    notebook.undo_annotation("one", redo)
+    assert notebook.annotations() == {}
+    assert notebook._read("SELECT count(*) FROM annotation")[0][0] == 4
+
+
+def test_marks_move_and_raw_data_stay(notebook):
+    record = kept(notebook)
+    uid = notebook.annotate("one", "mark", {"start_ns": 1_000_000_000, "end_ns": 3_000_000_000})
+    moved = notebook.load("one").trace
+    assert (moved.start_ns, moved.end_ns) == (1_000_000_000, 3_000_000_000)
+    assert np.array_equal(moved.frames_ns, record.trace.frames_ns)
+    notebook.undo_annotation("one", uid)
+    same(notebook.load("one").trace, record.trace)
+
+
+def test_cache_belongs_to_algorithm_version_and_revision(notebook):
+    kept(notebook)
+    notebook.cache("a", 1, {"one": {"x": 1}})
+    assert notebook.cached("a", 1) == {"one": {"x": 1}} and notebook.cached("a", 2) == {} == notebook.cached("b", 1)
+    notebook.annotate("one", "verdict", {})  # does not change figures
+    assert notebook.cached("a", 1)
+    notebook.annotate("one", "mark", {"start_ns": 0, "end_ns": 9})
+    assert notebook.cached("a", 1) == {}
+
+
+def test_journal_keeps_the_oldest_snapshot_of_a_machine(notebook):
+    plan, other = notebook.keep_plan({"n": 1}), notebook.keep_plan({"n": 2})
+    run = notebook.begin_run(plan, MACHINE, SNAPSHOT)
+    notebook.run_at(run, 3)
+    later = Snapshot({"sustained_limit_w": Reading(4.0, True)}, 2)
+    assert notebook.begin_run(plan, MACHINE, later) == run
+    taken_over = notebook.begin_run(other, MACHINE, later)
+    (entry,) = notebook.open_runs()
+    assert entry.id == taken_over and entry.snapshot == SNAPSHOT and entry.plan_id == other
+    assert notebook.begin_run(plan, {"kind": "another"}, later) and len(notebook.open_runs()) == 2
+    for one in notebook.open_runs():
+        notebook.end_run(one.id)
+    assert notebook.open_runs() == []
+
+
+def test_plan_that_is_not_there(notebook):
+    with pytest.raises(StoreError, match="is not in n.hovrik"):
+        notebook.plan("none")
+    with pytest.raises(StoreError, match="is not in n.hovrik"):
+        notebook.load("none")
+
+
+def test_profiles_replace_and_come_back(notebook):
+    keys = ("r", "s", "t", "battery")
+    first = notebook.keep_profile(keys, {"n": 1})
+    second = notebook.keep_profile(keys, {"n": 2})
+    notebook.keep_profile(("r", "s", "t", "adapter"), {"n": 3})
+    assert {b["n"] for _, b in notebook.profiles()} == {2, 3}
+    notebook.remove_profile(second)
+    notebook.remove_profile(first, removed=False)
+    assert {b["n"] for _, b in notebook.profiles()} == {1, 3}
+
+
+def test_done_indices_leave_out_what_was_taken_out(notebook):
+    plan = notebook.keep_plan({})
+    for n in range(3):
+        kept(notebook, id=str(n), plan_id=plan, plan_index=n)
+    notebook.annotate("1", "deletion", {})
+    assert notebook.done_indices(plan) == {0, 2}
+
+
+def test_second_instance_reads_only_and_says_so(notebook):
+    kept(notebook)
+    with Notebook(notebook.path) as other:
+        assert other.read_only and "Another Hovrik window" in other.why_read_only
+        assert len(other.passes()) == 1
+        with pytest.raises(StoreError, match="reading only"):
+            other.annotate("one", "deletion", {})
+        other.set_state("stage", "Read")  # silently not
+        other.cache("a", 1, {"one": {}})
+    assert notebook.get_state("stage") is None
+    notebook.close()
+    with Notebook(notebook.path) as third:
+        assert not third.read_only
+
+
+def test_sibling_writes_beside_its_notebook(notebook):
+    with notebook.sibling() as other:
+        assert not other.read_only
+        kept(other)
+    assert len(notebook.passes()) == 1
+    with Notebook(notebook.path) as third:  # the sibling's end did not let go of the lock
+        assert third.read_only
+
+
+def test_a_folder_that_cannot_be_written(tmp_path):
+    path = tmp_path / "n.hovrik"
+    Notebook(path).close()
+    with pytest.raises(StoreError, match="cannot be made"):
+        Notebook(path / "below" / "x.hovrik")
+
+
+@pytest.mark.parametrize(
+    ("content", "error"), [(b"not a database at all, but long enough to look at" * 90, Damaged), (b"", None)]
+)
+def test_files_that_are_not_notebooks(tmp_path, content, error):
+    path = tmp_path / "n.hovrik"
+    path.write_bytes(content)
+    if error is None:  # an empty file is an empty notebook
+        Notebook(path).close()
+        return
+    with pytest.raises(error, match="Nothing was changed"):
+        Notebook(path)
+    assert path.read_bytes() == content
+
+
+def test_a_database_of_another_kind_is_left_alone(tmp_path):
+    path = tmp_path / "n.hovrik"
+    with sqlite3.connect(path) as other:
+        other.execute("CREATE TABLE other (x)")
+    with pytest.raises(Damaged, match="another kind"):
+        Notebook(path)
+
+
+def test_a_later_format_is_told(tmp_path):
+    path = tmp_path / "n.hovrik"
+    Notebook(path).close()
+    with sqlite3.connect(path) as raw:
+        raw.execute("PRAGMA user_version = 99")
+    with pytest.raises(TooNew, match="Update Hovrik"):
+        Notebook(path)
+
+
+def test_a_damaged_page_is_found_on_open(tmp_path):
+    path = tmp_path / "n.hovrik"
+    with Notebook(path) as notebook:
+        for n in range(20):
+            kept(notebook, id=str(n))
+        notebook._connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    body = bytearray(path.read_bytes())
+    for page in range(4, len(body) // 4096):
+        body[page * 4096 : page * 4096 + 200] = os.urandom(200)
+    path.write_bytes(bytes(body))
+    with pytest.raises((Damaged, StoreError)) as caught:
+        Notebook(path)
+    assert "Traceback" not in str(caught.value)
+
+
+_FILL = """
+import resource, sys
+from pathlib import Path
+sys.path.insert(0, sys.argv[2])
+from helpers.build import record_of, trace_of, wandering
+from hovrik.core.errors import StoreError
+from hovrik.store.notebook import Notebook
+import signal
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+notebook = Notebook(Path(sys.argv[1]))
+context = {k: notebook.note(k, k, {"name": k}) for k in ("rig", "slot", "title", "scene")}
+resource.setrlimit(resource.RLIMIT_FSIZE, (700_000, 700_000))
+kept = 0
+try:
+    for n in range(100):
+        notebook.keep(record_of(trace_of(wandering(60)), context=context, id=str(n)))
+        kept += 1
+except StoreError as fault:
+    print(kept, str(fault).replace(chr(10), " "))
+"""
+
+
+def test_a_full_disk_keeps_everything_so_far(tmp_path):
+    """The file size limit of the process stands in for a full disk."""
+    path = tmp_path / "n.hovrik"
+    tests = os.path.dirname(os.path.dirname(__file__))
+    done = subprocess.run([sys.executable, "-c", _FILL, str(path), tests], capture_output=True, text=True, check=True)
+    count, _, message = done.stdout.partition(" ")
+    assert "Everything stored before is safe" in message and 0 < int(count) < 100
+    with Notebook(path) as notebook:
+        assert [r.id for r in notebook.passes()] == [str(n) for n in range(int(count))]
+        assert notebook.load(str(int(count) - 1)).trace.frames_ns.size > 2000
+    assert resource.getrlimit(resource.RLIMIT_FSIZE)[0] == resource.RLIM_INFINITY
+
+
+def test_default_place_by_xdg(monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", "/data")
+    assert str(default_path()) == "/data/hovrik/notebook.hovrik"
+
+
