@@ -1,0 +1,62 @@
+"""Imports run one way, and the core knows no interface, file, clock or thread."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).parents[2] / "src" / "hovrik"
+ALLOWED = {
+    "core": {"core"},
+    "bench": {"core", "bench"},
+    "store": {"core", "store"},
+    "service": {"core", "bench", "store", "service"},
+    "demo": {"core", "bench", "store", "service", "demo"},
+    "app": {"core", "bench", "store", "service", "demo", "app"},
+}
+CORE_MAY_NOT = {"PyQt6", "pyqtgraph", "time", "threading", "os", "pathlib", "io", "sqlite3", "socket", "subprocess", "datetime"}
+
+
+def imported(path):
+    """Absolute names that a module imports, at any depth."""
+    package = ["hovrik", *path.relative_to(SOURCE).parent.parts]
+    names = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            names |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            base = package[: len(package) - node.level + 1] if node.level else []
+            origin = ".".join([*base, *([node.module] if node.module else [])])
+            names |= {origin, *(f"{origin}.{alias.name}" for alias in node.names)}
+    return names
+
+
+@pytest.mark.parametrize("room", sorted(ALLOWED))
+def test_imports_run_one_way(room):
+    modules = list((SOURCE / room).rglob("*.py"))
+    assert modules
+    for path in modules:
+        for name in imported(path):
+            parts = name.split(".")
+            if parts[0] == "hovrik" and len(parts) > 1 and parts[1] in ALLOWED:
+                assert parts[1] in ALLOWED[room], f"{path.name} imports {name}"
+
+
+def test_every_room_is_named_here():
+    assert {p.name for p in SOURCE.iterdir() if (p / "__init__.py").exists()} == set(ALLOWED)
+
+
+def test_the_core_knows_no_interface_file_clock_or_thread():
+    for path in (SOURCE / "core").rglob("*.py"):
+        assert not {name.split(".")[0] for name in imported(path)} & CORE_MAY_NOT, path.name
+
+
+@pytest.mark.parametrize("room", ["bench", "store", "service", "demo"])
+def test_only_the_window_knows_the_toolkit(room):
+    for path in (SOURCE / room).rglob("*.py"):
+        assert not {name.split(".")[0] for name in imported(path)} & {"PyQt6", "pyqtgraph"}, path.name
+
+
+def test_runner_never_sleeps_or_reads_a_clock():
+    names = imported(SOURCE / "bench" / "runner.py")
+    assert not {name.split(".")[0] for name in names} & {"time", "datetime"}

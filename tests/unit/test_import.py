@@ -1,0 +1,163 @@
+"""Reading frame logs of unknown make. 500 damaged files against a slow reference parser; guesses; units; refusals."""
+
+import numpy as np
+import pytest
+from helpers.damage import CLASSES, damaged, reference
+
+from hovrik.core.errors import ImportRefused
+from hovrik.store.importers.frame_log import ColumnMap, FrameUnit, convert, guess, guess_channel
+from hovrik.store.importers.table import parse, read_table
+
+CASES = [(name, seed) for name in CLASSES for seed in range(19)]
+
+
+def test_there_are_at_least_500():
+    assert len(CASES) >= 500
+
+
+@pytest.mark.parametrize("name", CLASSES)
+def test_damaged_files_keep_what_the_reference_keeps(name):
+    """Kept rows and their values equal those of the reference; every class names what it must."""
+    kind = CLASSES[name][2]
+    for seed in [seed for case, seed in CASES if case == name]:
+        file = damaged(name, seed)
+        table = parse(file.data, "log.csv")
+        found = convert(table, guess(table))
+        wanted = reference(file)
+        assert found.kept_lines.tolist() == [line for line, _ in wanted], (name, seed)
+        values = np.array([value for _, value in wanted])
+        intervals = found.trace.interval_ms()
+        expected = np.diff(values) * 1000 if file.stamps else values
+        assert intervals == pytest.approx(expected, abs=2e-6), (name, seed)
+        kinds = {p.kind for p in found.problems}
+        if kind:
+            assert kind in kinds, (name, seed, kinds)
+        elif kind == "":
+            assert not kinds, (name, seed, kinds)
+        left_out = {p.line for p in found.problems if "left out" in p.text}
+        assert not left_out & set(found.kept_lines.tolist())
+        lines = file.data[len(file.mark) :].decode(file.encoding, "replace").count(file.line_break)
+        assert left_out | set(found.kept_lines.tolist()) >= set(range(2, lines + 1)), "a line vanished unnamed"
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_random_bytes_never_end_in_a_traceback(seed):
+    rng = np.random.default_rng(seed)
+    data = bytes(rng.integers(0, 256, 3000).astype(np.uint8)) if seed % 2 else bytes(rng.choice(list(b"0123456789.,;\n\"-e \t"), 3000))
+    try:
+        table = parse(data, "x")
+        convert(table, guess(table))
+    except ImportRefused as refused:
+        assert str(refused)
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [(b"", "holds no text"), (b"\n \n", "holds no text"), (b"a,b\nc,d\n", "No column looks like"),
+     ("\n".join(map(str, range(60))).encode(), "No column looks like frame times"), (b"frame time ms\n16.7\n", "Fewer than two frames")],
+)  # fmt: skip
+def test_nothing_usable_is_refused_with_what_to_do(data, words):
+    with pytest.raises(ImportRefused, match=words):
+        table = parse(data, "x.csv")
+        convert(table, guess(table))
+
+
+def test_missing_file_and_folder(tmp_path):
+    for path in (tmp_path / "none.csv", tmp_path):
+        with pytest.raises(ImportRefused, match="cannot be read"):
+            read_table(path)
+
+
+@pytest.mark.parametrize(
+    ("factor", "unit"), [(1.0, FrameUnit.MS), (1e-3, FrameUnit.S), (1e3, FrameUnit.US), (1e6, FrameUnit.NS)]
+)
+def test_unit_by_value_alone(factor, unit):
+    ms = 16.7 * np.exp(np.random.default_rng(0).normal(0, 0.1, 200))
+    table = parse("\n".join(f"{v * factor:.9g}" for v in ms).encode(), "x")
+    found = guess(table)
+    assert found.frame_unit is unit
+    assert convert(table, found).trace.interval_ms() == pytest.approx(ms, rel=1e-4)
+
+
+@pytest.mark.parametrize(("factor", "unit"), [(1.0, FrameUnit.STAMPS_MS), (1e-3, FrameUnit.STAMPS_S)])
+def test_stamps_by_value_alone(factor, unit):
+    ms = 16.7 * np.exp(np.random.default_rng(0).normal(0, 0.1, 200))
+    table = parse("\n".join(f"{v * factor:.7f}" for v in 5000 + np.cumsum(ms)).encode(), "x")
+    found = guess(table)
+    assert found.frame_unit is unit
+    assert convert(table, found).trace.interval_ms() == pytest.approx(ms[1:], abs=1e-3)
+
+
+def test_the_frame_column_is_found_among_others():
+    rng = np.random.default_rng(1)
+    rows = ["frame number;CPU busy (ms);frame time [ms];battery power (mW);GPU temp (K);charge level"]
+    for n in range(100):
+        rows.append(f"{n};{rng.normal(9, 1):.2f};{rng.normal(20, 1):.3f};{rng.normal(21000, 90):.0f};{rng.normal(341, 1):.1f};0.8")
+    table = parse("\n".join(rows).encode(), "x")
+    found = guess(table)
+    assert found.frame_column == 2 and found.frame_unit is FrameUnit.MS
+    assert dict(found.channels) == {"battery_w": (3, "mW"), "die_c": (4, "K"), "charge_share": (5, "share")}
+    trace = convert(table, found).trace
+    assert trace.channels["battery_w"].values.mean() == pytest.approx(21.0, abs=0.1)
+    assert trace.channels["die_c"].values.mean() == pytest.approx(67.85, abs=0.5)
+    assert trace.channels["charge_share"].values == pytest.approx(80.0)
+
+
+@pytest.mark.parametrize(
+    ("heading", "channel"),
+    [
+        ("Package power", "package_w"), ("chip watts", "package_w"), ("battery draw", "battery_w"),
+        ("wall power W", "wall_w"), ("CPU load %", "cpu_share"), ("gpu_usage", "gpu_share"), ("CPU clock", "cpu_mhz"),
+        ("GPU freq", "gpu_mhz"), ("memory clock", "memory_mhz"), ("RAM used MB", "memory_mb"), ("CPU temp", "die_c"),
+        ("skin temperature", "shell_c"), ("fan speed", "fan_rpm"), ("battery level %", "charge_share"),
+        ("Battery voltage", "voltage_v"), ("comment", None), ("room temperature", None),
+    ],
+)  # fmt: skip
+def test_headings_by_generic_words(heading, channel):
+    assert guess_channel(heading) == channel
+
+
+def test_units_are_converted():
+    text = "ms,t,p,f\n" + "\n".join(f"{20 + n % 3},{140 + n % 5},{14.5 + n % 2},{3.2}" for n in range(50))
+    table = parse(text.encode(), "x")
+    mapping = ColumnMap(0, FrameUnit.MS, {"die_c": (1, "F"), "package_w": (2, "W"), "cpu_mhz": (3, "GHz")})
+    channels = convert(table, mapping).trace.channels
+    assert channels["die_c"].values[0] == pytest.approx((140 - 32) * 5 / 9)
+    assert channels["cpu_mhz"].values[0] == pytest.approx(3200)
+    assert channels["die_c"].stamps_ns[0] == 20_000_000  # a row's telemetry stands at the end of its frame
+
+
+@pytest.mark.parametrize(
+    ("mapping", "words"),
+    [
+        (ColumnMap(9, FrameUnit.MS), "does not exist"),
+        (ColumnMap(0, FrameUnit.MS, {"no_such": (1, "W")}), "no known channel"),
+        (ColumnMap(0, FrameUnit.MS, {"package_w": (1, "V")}), "Choose one of: W, mW"),
+    ],
+)
+def test_impossible_mappings(mapping, words):
+    table = parse(b"a,b\n20,1\n21,1\n", "x")
+    with pytest.raises(ImportRefused, match=words):
+        convert(table, mapping)
+
+
+def test_telemetry_holes_stay_holes():
+    table = parse(b"frame time ms,package power W\n20,12\n21,\n20,n/a\n22,13\n", "x")
+    found = convert(table, guess(table))
+    assert found.trace.channels["package_w"].values.tolist() == [12.0, 13.0]
+    assert found.trace.interval_ms().size == 4 and found.problems == ()
+
+
+def test_lines_before_the_header_are_named():
+    table = parse(b"recorded today\nversion 3\nframe time ms,package power W\n20,12\n21,12\n22,12\n", "x")
+    found = convert(table, guess(table))
+    assert found.kept_lines.tolist() == [4, 5, 6]
+    assert {p.line for p in found.problems} == {1, 2}
+
+
+def test_a_cut_in_a_stamped_file_is_a_gap():
+    stamps = np.concatenate((np.arange(100) * 0.02, 30 + np.arange(100) * 0.02))
+    table = parse(("time s\n" + "\n".join(f"{v:.3f}" for v in stamps)).encode(), "x")
+    found = convert(table, guess(table))
+    (gap,) = [p for p in found.problems if p.kind == "gap"]
+    assert gap.line == 102 and "28.02 s" in gap.text

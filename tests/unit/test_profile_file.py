@@ -1,0 +1,82 @@
+"""Profiles as JSON: what is written is read back; what is not sound is refused with every problem."""
+
+import json
+
+import pytest
+
+from hovrik.core.errors import ImportRefused, StoreError
+from hovrik.store.exporters import profile
+
+BODY = {
+    "rig": "r", "slot": "s", "title": "t", "scene": "c", "source": "battery", "sentence": "12 W holds.",
+    "target_fps": 40.0, "holds": 0.97, "passes": ["a"], "setup": {"sustained_limit_w": 12.0, "cap_fps": "none"},
+    "metrics": {"hours": {"value": 2.1, "low": 2.0, "high": 2.2, "unit": "h"}},
+}  # fmt: skip
+
+
+def test_round_trip(tmp_path):
+    path = tmp_path / "p.json"
+    profile.write(path, BODY)
+    assert profile.read(path) == BODY
+    document = json.loads(path.read_text())
+    assert document["schema"] == "hovrik-profile" and document["version"] == 1
+    assert [p.name for p in tmp_path.iterdir()] == ["p.json"]
+
+
+def test_a_folder_that_cannot_be_written_keeps_the_older_file(tmp_path):
+    with pytest.raises(StoreError, match="Choose another folder"):
+        profile.write(tmp_path / "none" / "p.json", BODY)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "is not JSON"), ("[]", "is not a profile"), ("{}", "is not a profile"), ("[" * 100_000, "is not JSON"),
+        ('{"schema": "hovrik-profile"}', "whole number"),
+        ('{"schema": "hovrik-profile", "version": true}', "whole number"),
+        ('{"schema": "hovrik-profile", "version": 9}', "Update Hovrik"),
+    ],
+)  # fmt: skip
+def test_not_a_profile(text, words):
+    with pytest.raises(ImportRefused, match=words):
+        profile.parse(text, "p.json")
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"rig": 3}, '"rig" must be text'),
+        ({"holds": "yes"}, '"holds" must be a number'),
+        ({"holds": 1.4}, "between 0 and 1"),
+        ({"source": "sun"}, '"source" must be'),
+        ({"passes": "a"}, '"passes" must be a list'),
+        ({"setup": {}}, "not be empty"),
+        ({"setup": {"sustained_limit_w": 90_000}}, "up to 1000 W"),
+        ({"setup": {"sustained_limit_w": -15}}, "up to 1000 W"),
+        ({"setup": {"x": [1]}}, '"setup.x"'),
+        ({"metrics": {"hours": {"value": "long"}}}, '"metrics.hours"'),
+        ({"metrics": 3}, '"metrics" must map'),
+    ],
+)
+def test_each_problem_is_named(change, words):
+    text = json.dumps({"schema": "hovrik-profile", "version": 1, **BODY, **change})
+    with pytest.raises(ImportRefused) as caught:
+        profile.parse(text, "p.json")
+    assert any(words in p.text for p in caught.value.problems)
+
+
+def test_all_problems_are_listed_at_once():
+    text = json.dumps({"schema": "hovrik-profile", "version": 1, "source": "sun"})
+    with pytest.raises(ImportRefused) as caught:
+        profile.parse(text, "p.json")
+    assert len(caught.value.problems) >= 9
+
+
+def test_a_file_that_is_too_large_or_no_text(tmp_path):
+    path = tmp_path / "p.json"
+    path.write_bytes(b"\xff\xfe\x00")
+    with pytest.raises(ImportRefused, match="cannot be read"):
+        profile.read(path)
+    path.write_bytes(b" " * 4_000_001)
+    with pytest.raises(ImportRefused, match="too large"):
+        profile.read(path)
