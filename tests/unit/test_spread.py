@@ -86,3 +86,9 @@ def test_too_short_for_an_interval():
     assert within_pass(np.full(50, 20.0)) is None
     assert within_pass(np.full(150, 5.0)) is None
     assert within_pass(wandering(20), resamples=20).low_interval(None) is None
+
+
+def test_frames_longer_than_a_bin():
+    """A slide show of 25 s a frame, and a first frame of a second: nothing divides by an empty bin."""
+    assert 0 < load_time_constant_s(wandering(60, 42) * 1000)
+    assert 0 < load_time_constant_s(np.concatenate(([1000.0], wandering(60, seed=3))))

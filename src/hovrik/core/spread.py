@@ -92,10 +92,10 @@ def load_time_constant_s(interval_ms: Intervals) -> float:
     1 / e of its value at the first lag (which takes out frame-to-frame noise).
 
     Taking out the series' own mean lowers every autocovariance by the variance of that mean, 2 tau / T of the
-    whole for a time constant tau; each lag is tested with that put back. At least 0.25 s, at most an eighth of the
-    series.
+    whole for a time constant tau; each lag is tested with that put back. Bins hold two frames where frames last
+    longer. At least 0.25 s, at most an eighth of the series.
     """
-    means, width = _binned(interval_ms, 0.25)
+    means, width = _binned(interval_ms, max(0.25, 2e-3 * float(interval_ms.mean())))
     n = means.size
     if n < 12:
         return 0.25
@@ -113,12 +113,13 @@ def load_time_constant_s(interval_ms: Intervals) -> float:
 
 
 def _binned(interval_ms: Intervals, seconds: float) -> tuple[Intervals, float]:
-    """Mean interval of the frames that end in each bin, and the width of a bin in s; empty bins repeat the last."""
+    """Mean interval of the frames that end in each bin, and the width of a bin in s; empty bins repeat the last one
+    before them, those at the start the first one after them."""
     ends = np.cumsum(interval_ms) / 1000.0
     index = np.minimum((ends / seconds).astype(np.intp), int(ends[-1] / seconds))
     total = np.bincount(index, weights=interval_ms)
     count = np.bincount(index)
-    filled = np.maximum.accumulate(np.where(count > 0, np.arange(count.size), 0))
+    filled = np.maximum.accumulate(np.where(count > 0, np.arange(count.size), int(np.argmax(count > 0))))
     return (total / np.maximum(count, 1))[filled], seconds
 
 

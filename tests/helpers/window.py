@@ -1,0 +1,56 @@
+"""Driving the real window: open, wait, type, click."""
+
+from contextlib import contextmanager
+
+from PyQt6.QtCore import QEvent, QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QPushButton
+
+from hovrik.app.main_window import MainWindow
+from hovrik.app.session import Session
+from hovrik.app.start import make_application
+
+
+@contextmanager
+def opened(path, qtbot, *, evaluated=True):
+    """The window on a notebook; closed afterwards."""
+    make_application()
+    window = MainWindow(Session(path))
+    window.resize(1280, 800)
+    window.show()
+    if evaluated and window.session.question is not None:
+        qtbot.waitUntil(lambda: window.session.evaluation is not None, timeout=30_000)
+    try:
+        yield window
+    finally:
+        window.close()
+        window.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def click(widget):
+    """A click in the middle of a widget that is shown and enabled."""
+    assert widget.isVisible() and widget.isEnabled(), widget.accessibleName() or widget.text()
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(widget.width() // 2, widget.height() // 2))
+
+
+def type_number(field, text):
+    """Replace a number as a person would: select, type, leave."""
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    QTest.keyClick(field, Qt.Key.Key_Tab)
+
+
+def button_named(parent, start):
+    """The visible button whose text starts so."""
+    found = [b for b in parent.findChildren(QPushButton) if b.isVisible() and b.text().startswith(start)]
+    assert len(found) == 1, [b.text() for b in found]
+    return found[0]
+
+
+def texts(parent):
+    """Every text that a label below `parent` shows, joined."""
+    from PyQt6.QtWidgets import QLabel
+
+    return "\n".join(one.text() for one in parent.findChildren(QLabel) if one.isVisible())

@@ -1,0 +1,65 @@
+"""A sweep in a process of its own, for killing: says on stdout where it is, one word and an id a line.
+
+Usage: sweep_child.py NOTEBOOK. The disk is slow: each commit takes 25 ms longer, so that kills fall inside writes too.
+"""
+
+import sys
+import time
+from contextlib import contextmanager
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from hovrik.bench.runner import Control, PassDone, Phase, Progress  # noqa: E402
+from hovrik.core.plan.ladder import LadderDesign  # noqa: E402
+from hovrik.demo import scenario  # noqa: E402
+from hovrik.service import sweep  # noqa: E402
+from hovrik.service.machines import open_machine  # noqa: E402
+from hovrik.store.notebook import Notebook  # noqa: E402
+
+DESIGN = LadderDesign(9, 14, 1, 40.0, repeats=2, pass_s=20, soak_s=10, cool_s=4)
+PACE = 250.0
+_honest = Notebook.writing
+
+
+def say(word, what=""):
+    """One line, at once."""
+    print(word, what, flush=True)
+
+
+@contextmanager
+def slow_writing(self):
+    """A transaction on a slow disk."""
+    say("write")
+    with _honest(self) as connection:
+        yield connection
+        time.sleep(0.025)
+    say("written")
+
+
+def announce(event):
+    """Where the run is."""
+    if isinstance(event, PassDone):
+        say("stored", event.record.id)
+    elif isinstance(event, Progress) and event.phase in (Phase.SETTLE, Phase.SOAK, Phase.MEASURE):
+        say("pass")
+    elif isinstance(event, Progress) and event.phase is Phase.COOL_DOWN:
+        say("cool")
+
+
+def main(path, pace=PACE):
+    """Plan or continue, and run."""
+    with Notebook(path) as notebook:
+        address = notebook.get_state("machine")
+        left = sweep.unfinished(notebook)
+        plan_id = left[0][0].plan_id if left else sweep.keep_plan(notebook, scenario.question(), DESIGN, room_c=22.0)
+        machine = open_machine(address, pace=pace)
+        sweep.run_plan(notebook, plan_id, machine, address, Control(), announce)
+        machine.close()
+
+
+if __name__ == "__main__":
+    Notebook.writing = slow_writing
+    say("ready")
+    main(Path(sys.argv[1]))
+    say("end")

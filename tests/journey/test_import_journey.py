@@ -1,0 +1,103 @@
+"""The journey on real input: a log of another make through the dialog, a summary, a refusal; they land in Read."""
+
+import numpy as np
+import pytest
+from helpers.build import wandering
+from helpers.window import click, opened
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+
+@pytest.fixture
+def log(tmp_path):
+    """A log with semicolons, decimal commas, a mark, milliwatts and four faults."""
+    rng = np.random.default_rng(1)
+    lines = ["frame time (ms);package power (mW);die temperature (C)"]
+    for number, value in enumerate(wandering(60, 43, wander=0.01)):
+        lines.append(f"{value:.3f};{14_800 + rng.normal(0, 60):.0f};{61 + number / 5000:.1f}".replace(".", ","))
+    lines[40], lines[90], lines[120], lines[300] = "", lines[0], "-3,0;14800;61", "abc;14800;61"
+    path = tmp_path / "log.csv"
+    path.write_bytes(b"\xef\xbb\xbf" + "\r\n".join(lines).encode())
+    return path
+
+
+def converted(dialog, qtbot):
+    """Wait until the preview is there."""
+    qtbot.waitUntil(lambda: dialog._imported is not None, timeout=20_000)
+
+
+def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        QTest.keyClick(window, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+        dialog = window.import_dialog
+        assert dialog.isVisible() and not dialog.isModal() and not dialog.accept_.isEnabled()
+        dialog.open_file(log)
+        converted(dialog, qtbot)
+        assert "semicolons, decimal comma" in dialog.file_words.text()
+        assert dialog.frame_column.currentText() == "frame time (ms)" and dialog.frame_unit.key() == "ms"
+        assert dialog.channels["package_w"][1].key() == "mW" and dialog.channels["die_c"][0].key() == "2"
+        assert "4 left out" in dialog.outcome.text() and "1 % low (percentile)" in dialog.outcome.text()
+        shown = dialog.problems.toPlainText()
+        for words in ("line 41: blank", "line 91: repeated header", "line 121: interval -3", "line 301: 'abc'"):
+            assert words in shown
+        dialog.frame_unit.setFocus()
+        dialog.frame_unit.setCurrentIndex(dialog.frame_unit.findData("s"))  # a wrong unit shows at once
+        qtbot.waitUntil(lambda: "mean 0.0 fps" in dialog.outcome.text(), timeout=20_000)
+        dialog.frame_unit.setCurrentIndex(dialog.frame_unit.findData("ms"))
+        converted(dialog, qtbot)
+        QTest.keyClicks(dialog.limit, "15")
+        QTest.keyClicks(dialog.cap, "none")
+        QTest.keyClicks(dialog.room, "21")
+        click(dialog.accept_)
+        assert "Imported" in dialog.message.text()
+        qtbot.waitUntil(
+            lambda: any(v.record.origin.value == "imported" for v in window.session.evaluation.views), timeout=20_000
+        )
+        dialog.tabs.setCurrentIndex(1)
+        click(dialog.accept_)
+        assert "a mean_fps, min_fps or score is needed" in dialog.message.text()
+        for key, text in (("mean_fps", "52,5"), ("source", "a friend")):
+            QTest.keyClicks(dialog.summary[key], text)
+        click(dialog.accept_)
+        assert "Imported" in dialog.message.text()
+        dialog.close()
+        qtbot.waitUntil(
+            lambda: sum(v.record.origin.value == "summary" for v in window.session.evaluation.views) == 1, timeout=20_000
+        )
+        click(window.stage_buttons["Read"])
+        read = window.stage("Read")
+        assert read.table.model_.rowCount() == 39
+        assert {"cap 40 (36 passes)", "no cap (2 passes)"} == {
+            read.ladder_choice.itemText(n) for n in range(read.ladder_choice.count())
+        }
+        assert "lows withheld" in read.pass_words.text()
+        click(window.stage_buttons["Keep"])
+    with opened(demo_copy, qtbot) as window:
+        assert len(window.session.evaluation.views) == 39
+
+
+@pytest.mark.parametrize("content", [b"", b"\x00\x01\x02" * 500, b"a,b\nx,y\n", None])
+def test_hostile_files_are_told(demo_copy, tmp_path, qtbot, content):
+    path = tmp_path / "bad.csv"
+    if content is not None:
+        path.write_bytes(content)
+    with opened(demo_copy, qtbot) as window:
+        window.open_import()
+        dialog = window.import_dialog
+        dialog.open_file(path)
+        qtbot.waitUntil(lambda: bool(dialog.message.text()), timeout=20_000)
+        assert not dialog.accept_.isEnabled() and "Traceback" not in dialog.message.text()
+        dialog.close()
+
+
+def test_values_that_cannot_be_are_told_and_nothing_is_stored(demo_copy, log, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.open_import()
+        dialog = window.import_dialog
+        dialog.open_file(log)
+        converted(dialog, qtbot)
+        dialog.limit.setText("fifteen")
+        click(dialog.accept_)
+        assert "sustained_limit_w=fifteen is not a number" in dialog.message.text()
+        assert len(window.session.notebook.passes()) == 37
+        dialog.close()

@@ -1,0 +1,126 @@
+"""SIGKILL from a parent process at 20 moments uniform in time: nothing finished is lost, the machine can be put back,
+the sweep goes on."""
+
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from helpers.build import copy_notebook
+
+from hovrik.demo import scenario
+from hovrik.service import sweep
+from hovrik.service.machines import open_machine
+from hovrik.store.notebook import Notebook
+from journey import sweep_child
+
+MOMENTS = 20
+CHILD = Path(__file__).with_name("sweep_child.py")
+
+
+@pytest.fixture(scope="module")
+def prepared(tmp_path_factory):
+    """A notebook without passes, to be copied."""
+    path = tmp_path_factory.mktemp("kill") / "base.hovrik"
+    with Notebook(path) as notebook:
+        scenario.prepare(notebook, scenario.state_file(path))
+    return path
+
+
+def killed_after(path, seconds):
+    """Lines that a sweep said before it was killed `seconds` after it was ready; None: it had ended by itself."""
+    child = subprocess.Popen([sys.executable, str(CHILD), str(path)], stdout=subprocess.PIPE, text=True)
+    assert child.stdout.readline().startswith("ready")
+    time.sleep(seconds)
+    child.send_signal(signal.SIGKILL)
+    said = child.stdout.read().splitlines()
+    child.wait()
+    return said
+
+
+def whole_run_s(path):
+    """Seconds that an undisturbed run takes from ready to end."""
+    child = subprocess.Popen([sys.executable, str(CHILD), str(path)], stdout=subprocess.PIPE, text=True)
+    assert child.stdout.readline().startswith("ready")
+    began = time.monotonic()
+    assert child.stdout.read().splitlines()[-1].startswith("end")
+    child.wait()
+    return time.monotonic() - began
+
+
+def place_of(said):
+    """Where the kill fell, by the last word before it."""
+    words = [line.split()[0] for line in said]
+    inside_write = words.count("write") > words.count("written")
+    if inside_write:
+        return "write"
+    last = next((w for w in reversed(words) if w not in ("write", "written")), "start")
+    return {"pass": "pass", "end": "end"}.get(last, "between")
+
+
+def test_kill_at_20_moments(prepared, tmp_path):
+    rng = np.random.default_rng(20)
+    length_s = whole_run_s(copy_notebook(prepared, _folder(tmp_path, "whole")))
+    places = []
+    for number in range(MOMENTS):
+        path = copy_notebook(prepared, _folder(tmp_path, str(number)))
+        with Notebook(path, read_only=True) as notebook:
+            address = notebook.get_state("machine")
+        before = open_machine(address).snapshot()
+        said = killed_after(path, (number + rng.random()) / MOMENTS * length_s * 0.97)
+        places.append(place_of(said))
+        _check(path, address, before, [line.split()[1] for line in said if line.startswith("stored ")])
+        if number % 4 == 0:
+            _continue(path, before, address)
+    print("kills fell:", {place: places.count(place) for place in sorted(set(places))})
+    assert places.count("pass") >= 10 and places.count("write") >= 3, places
+
+
+def _folder(tmp_path, name):
+    folder = tmp_path / name
+    folder.mkdir()
+    return folder
+
+
+def _check(path, address, before, announced):
+    """Every announced pass is there and whole, the file is sound, the machine is as before or the offer is made."""
+    with sqlite3.connect(path) as raw:
+        assert raw.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+        assert raw.execute("PRAGMA foreign_key_check").fetchall() == []
+    with Notebook(path) as notebook:
+        assert not notebook.read_only  # the kernel dropped the lock
+        stored = [r.id for r in notebook.passes()]
+        assert set(announced) <= set(stored) and len(stored) - len(announced) <= 1
+        for one in stored:
+            assert notebook.load(one).trace.interval_ms().sum() == pytest.approx(20_000, rel=0.02)
+        left = sweep.unfinished(notebook)
+        as_before = open_machine(address).read_back().readings == before.readings
+        assert as_before or left
+        if left:
+            ((entry, done, planned),) = left
+            assert entry.snapshot.readings == before.readings and (done, planned) == (len(stored), 12)
+
+
+def _continue(path, before, address):
+    """The sweep goes on where it was; nothing is made twice; the machine is put back."""
+    sweep_child.main(path, pace=float("inf"))
+    with Notebook(path) as notebook:
+        assert sorted(r.plan_index for r in notebook.passes()) == list(range(12))
+        assert sweep.unfinished(notebook) == []
+    assert open_machine(address).read_back().readings == before.readings
+
+
+def test_put_back_after_a_kill(prepared, tmp_path):
+    path = copy_notebook(prepared, tmp_path)
+    with Notebook(path, read_only=True) as notebook:
+        address = notebook.get_state("machine")
+    before = open_machine(address).snapshot()
+    killed_after(path, 0.8)
+    with Notebook(path) as notebook:
+        ((entry, _, _),) = sweep.unfinished(notebook)
+        assert sweep.put_back(notebook, entry) and sweep.unfinished(notebook) == []
+    assert open_machine(address).read_back().readings == before.readings

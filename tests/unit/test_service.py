@@ -1,0 +1,244 @@
+"""The sweep service and the evidence behind an answer, on a real notebook without a window."""
+
+import pytest
+from helpers.build import DEMO_QUESTION, trace_of, wandering
+
+from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
+from hovrik.core.plan.ladder import LadderDesign
+from hovrik.core.question import Source
+from hovrik.core.record import Origin
+from hovrik.core.setup import Setup
+from hovrik.bench.runner import Control, PassDone
+from hovrik.demo import scenario
+from hovrik.service import evidence, imports, profiles, rows, sweep
+from hovrik.service.machines import open_machine, simulated
+from hovrik.store.importers.frame_log import Imported
+from hovrik.store.notebook import Notebook
+
+
+@pytest.fixture
+def notebook(tmp_path):
+    """A notebook that knows the demo's rig and titles but has no passes."""
+    with Notebook(tmp_path / "n.hovrik") as opened:
+        scenario.prepare(opened, scenario.state_file(opened.path))
+        yield opened
+
+
+def imported(low_ms=24.0, seed=0, **channels):
+    """An import of 60 s around an interval."""
+    trace = trace_of(wandering(60, 1000 / low_ms, seed=seed), **channels)
+    return Imported(trace, trace.frames_ns, ())
+
+
+SMALL = LadderDesign(10, 14, 2, 40.0, repeats=2, pass_s=20, soak_s=10, cool_s=2)
+
+
+def sweep_once(notebook, design=SMALL, control=None, announce=lambda event: None, plan_id=None):
+    """Plan and run."""
+    plan_id = plan_id or sweep.keep_plan(notebook, DEMO_QUESTION, design, room_c=22.0)
+    address = notebook.get_state("machine")
+    machine = open_machine(address)
+    ended = sweep.run_plan(notebook, plan_id, machine, address, control or Control(), announce)
+    machine.close()
+    return plan_id, ended
+
+
+def test_registering_twice_adds_no_version(notebook):
+    before = len(notebook.entities())
+    scenario.prepare(notebook, scenario.state_file(notebook.path))
+    assert len(notebook.entities()) == before
+
+
+def test_each_pass_is_stored_before_it_is_announced(notebook):
+    seen = []
+
+    def announce(event):
+        if isinstance(event, PassDone):
+            with Notebook(notebook.path, read_only=True) as other:
+                seen.append(event.record.id in {r.id for r in other.passes()})
+
+    plan_id, ended = sweep_once(notebook, announce=announce)
+    assert seen == [True] * 6 and ended.done == 6 and notebook.open_runs() == []
+    assert notebook.done_indices(plan_id) == frozenset(range(6))
+    assert all("verdict" in {a.kind for a in notes} for notes in notebook.annotations().values())
+
+
+def test_a_stopped_sweep_continues_where_it_was(notebook):
+    control = Control()
+    plan_id, ended = sweep_once(
+        notebook, control=control, announce=lambda e: control.stop() if isinstance(e, PassDone) and e.position == 2 else None
+    )
+    assert ended.reason == "stopped" and ended.done == 2
+    _, ended = sweep_once(notebook, plan_id=plan_id)
+    indices = [r.plan_index for r in notebook.passes()]
+    assert ended.done == 6 and sorted(indices) == list(range(6))
+
+
+def test_a_plan_beyond_any_charge_is_refused(notebook):
+    with pytest.raises(PlanError, match="Shorten the passes"):
+        sweep.keep_plan(notebook, DEMO_QUESTION, LadderDesign(26, 28, 1, None, pass_s=7200))
+
+
+def test_unknown_parts_of_a_question_are_named(notebook):
+    from dataclasses import replace
+
+    for part in ("rig", "slot", "title", "scene"):
+        with pytest.raises(PlanError, match=f"knows no {part}|knows no"):
+            sweep.context_of(notebook, replace(DEMO_QUESTION, **{part: "none"}))
+    with pytest.raises(PlanError, match="knows no rig"):
+        sweep.rig_of(notebook, "none")
+    assert sweep.title_of(notebook, "none") is None
+
+
+def test_an_unfinished_run_is_offered_and_put_back(notebook):
+    address = notebook.get_state("machine")
+    machine = open_machine(address)
+    before = machine.snapshot()
+    plan_id = sweep.keep_plan(notebook, DEMO_QUESTION, SMALL)
+    notebook.begin_run(plan_id, address, before)
+    from hovrik.core.setup import static
+
+    machine.apply(static(5.0, 30.0))
+    machine.close()
+    ((entry, done, planned),) = sweep.unfinished(notebook)
+    assert (done, planned) == (0, 6) and "cut short after 0 of 6" in sweep.describe_run(entry, done, planned)
+    assert sweep.put_back(notebook, entry)
+    assert open_machine(address).read_back().readings == before.readings and sweep.unfinished(notebook) == []
+
+
+def test_machines_that_cannot_be_reached(tmp_path):
+    with pytest.raises(Unavailable, match="cannot be reached"):
+        open_machine({"kind": "other"})
+    with pytest.raises(Unavailable, match="Restore the file"):
+        open_machine(simulated(tmp_path / "none.toml", tmp_path / "s.json"))
+
+
+def test_imported_passes_land_beside_the_measured_ones(notebook):
+    sweep_once(notebook)
+    setup = imports.setup_from({"sustained_limit_w": "16", "cap_fps": "40"})
+    record = imports.import_trace(
+        notebook, DEMO_QUESTION, imported(24.0, package_w=15.0), setup, imports.conditions_from(DEMO_QUESTION, {"room_c": "21"})
+    )
+    found = evidence.evaluate(notebook, DEMO_QUESTION)
+    (ladder,) = found.ladders
+    assert [level.limit_w for level in ladder.levels] == [10, 12, 14, 16]
+    assert ladder.level(16).passes == (record.id,)
+    assert record.conditions["room_c"].value == 21.0 and record.conditions["source"].provenance == "asked"
+
+
+def test_an_imported_pass_is_judged_like_any_other(notebook):
+    setup = imports.setup_from({"sustained_limit_w": "10"})
+    imports.import_trace(notebook, DEMO_QUESTION, imported(package_w=14.0), setup, {})
+    (view,) = evidence.evaluate(notebook, DEMO_QUESTION).views
+    assert view.verdict.findings[0].check == "limit exceeded" and not view.counts
+
+
+def test_summaries_have_their_interval_only_from_repeats(notebook):
+    setup = imports.setup_from({"sustained_limit_w": "15"})
+    for fps in (50.0, 52.0, 51.0):
+        imports.import_summary(notebook, DEMO_QUESTION, {"mean_fps": fps, "source": "review"}, setup, {})
+    found = evidence.evaluate(notebook, DEMO_QUESTION)
+    level = found.ladders[0].levels[0]
+    assert level.low is None and level.rate.n == 3
+    assert "carry no 1 % low" in found.answer.sentence
+    assert {v.record.origin for v in found.views} == {Origin.SUMMARY}
+
+
+@pytest.mark.parametrize(
+    ("summary", "words"),
+    [
+        ({}, "a mean_fps, min_fps or score is needed"),
+        ({"mean_fps": 50.0}, "source is needed"),
+        ({"mean_fps": -1.0, "source": "x"}, "must be over 0"),
+        ({"mean_fps": "many", "source": "x"}, "must be over 0"),
+        ({"mean_fps": 50.0, "fps": 3.0, "source": "x"}, "not a summary figure"),
+    ],
+)
+def test_summaries_that_cannot_be_used(notebook, summary, words):
+    with pytest.raises(InputError, match=words):
+        imports.import_summary(notebook, DEMO_QUESTION, summary, Setup(), {})
+    assert notebook.passes() == []
+
+
+def test_setup_words_that_cannot_be_used_are_all_named():
+    with pytest.raises(InputError) as caught:
+        imports.setup_from({"sustained_limit_w": "many", "cap_fps": "-3"})
+    assert "sustained_limit_w=many" in str(caught.value) and "cap_fps=-3" in str(caught.value)
+    assert imports.setup_from({"cap_fps": "None", "fan_policy": "even"}) == Setup(cap_fps="none", fan_policy="even")
+
+
+def test_other_questions_see_other_passes(notebook):
+    from dataclasses import replace
+
+    setup = imports.setup_from({"sustained_limit_w": "15"})
+    adapter = replace(DEMO_QUESTION, source=Source.ADAPTER)
+    imports.import_trace(notebook, adapter, imported(), setup, imports.conditions_from(adapter, {}))
+    assert len(evidence.evaluate(notebook, adapter).views) == 1
+    assert evidence.evaluate(notebook, DEMO_QUESTION).views == ()
+    assert evidence.evaluate(notebook, replace(adapter, scene="market")).views == ()
+
+
+def test_figures_are_cached_and_follow_the_marks(notebook):
+    setup = imports.setup_from({"sustained_limit_w": "15"})
+    record = imports.import_trace(notebook, DEMO_QUESTION, imported(), setup, {})
+    asked = []
+    count = lambda done, total: asked.append(total) or True  # noqa: E731
+    first = evidence.evaluate(notebook, DEMO_QUESTION, count)
+    again = evidence.evaluate(notebook, DEMO_QUESTION, count)
+    assert asked == [1] and first.views[0].figures == again.views[0].figures
+    notebook.annotate(record.id, "mark", {"start_ns": 0, "end_ns": 30_000_000_000})
+    moved = evidence.evaluate(notebook, DEMO_QUESTION, count)
+    assert asked == [1, 1] and moved.views[0].figures.frames.seconds == pytest.approx(30, abs=0.1)
+
+
+def test_an_evaluation_can_be_cancelled(notebook):
+    setup = imports.setup_from({"sustained_limit_w": "15"})
+    imports.import_trace(notebook, DEMO_QUESTION, imported(), setup, {})
+    with pytest.raises(evidence.Cancelled):
+        evidence.evaluate(notebook, DEMO_QUESTION, lambda done, total: False)
+
+
+def test_overrule_and_take_out(notebook):
+    setup = imports.setup_from({"sustained_limit_w": "10"})
+    record = imports.import_trace(notebook, DEMO_QUESTION, imported(package_w=14.0), setup, {})
+    notebook.annotate(record.id, "overrule", {"state": "valid", "reason": "meter was off"})
+    (view,) = evidence.evaluate(notebook, DEMO_QUESTION).views
+    assert view.counts and view.verdict.overruled == "meter was off"
+    notebook.annotate(record.id, "deletion", {})
+    found = evidence.evaluate(notebook, DEMO_QUESTION)
+    assert not found.views[0].counts and found.ladders == ()
+
+
+def test_rooms_that_differ_are_said(notebook):
+    setup = imports.setup_from({"sustained_limit_w": "15"})
+    for room in ("18", "26"):
+        imports.import_trace(
+            notebook, DEMO_QUESTION, imported(), setup, imports.conditions_from(DEMO_QUESTION, {"room_c": room})
+        )
+    assert any("rooms differ by 8 degrees" in n for n in evidence.evaluate(notebook, DEMO_QUESTION).context.notes)
+
+
+def test_demo_answer_is_right(demo_notebook):
+    """The demo's truth from the physics: 12 W misses the floor, 13 W holds (benchmarks/data/truth.json, 1,000 passes)."""
+    with Notebook(demo_notebook, read_only=True) as notebook:
+        found = evidence.evaluate(notebook, DEMO_QUESTION)
+        body = profiles.profile_body(found, profiles.names_of(notebook, DEMO_QUESTION))
+    assert found.answer.option.limit_w == 13.0 and found.constants is not None
+    assert found.constants.slow_s == pytest.approx(208, rel=0.15)
+    assert found.context.overhead.k == pytest.approx(1 / 0.92, rel=0.03)
+    assert body["limit_w"] == 13.0 and len(body["passes"]) == 3 and body["names"]["rig"] == "Ombrel 8"
+    row = rows.pass_row(found.views[1])
+    assert row["verdict"] == "valid" and row["metrics"]["mean_fps"] > 20
+
+
+def test_no_answer_makes_no_profile(notebook):
+    with pytest.raises(InputError, match="no answer to keep"):
+        profiles.profile_body(evidence.evaluate(notebook, DEMO_QUESTION), {})
+
+
+def test_a_plan_of_a_lost_rig_version(notebook):
+    plan_id = notebook.keep_plan(
+        {"question": DEMO_QUESTION.as_dict(), "design": SMALL.as_dict(), "context": {"rig": "none"}}
+    )
+    with pytest.raises(StoreError, match="rig version that is not in"):
+        sweep.load_plan(notebook, plan_id)
