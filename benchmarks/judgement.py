@@ -17,11 +17,11 @@ import tempfile
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from hovrik.bench.runner import Control
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model
 from hovrik.bench.simulated.physics import HeatState, Load
 from hovrik.bench.simulated.truth import expectation
-from hovrik.bench.runner import Control
 from hovrik.core.plan.ladder import LadderDesign
 from hovrik.core.question import Question
 from hovrik.demo.scenario import SCENARIO
@@ -200,11 +200,11 @@ def main() -> None:
     options = parser.parse_args()
     truth = truths(options.truth_passes, options.processes)
     for case in cases():
-        levels = " ".join(
-            f"{w:g}:{truth[case.name][f'{w:g}']['low_fps']:.1f}{'*' if truly_holds(truth[case.name][f'{w:g}'], question_of(case)) else ''}"
-            for w in case.design.levels_w()
-        )
-        print(f"{case.name}: floor {question_of(case).floor_fps:.1f}; true low by W (* holds) {levels}")
+        question, levels = question_of(case), []
+        for limit in case.design.levels_w():
+            found = truth[case.name][f"{limit:g}"]
+            levels.append(f"{limit:g}:{found['low_fps']:.1f}{'*' if truly_holds(found, question) else ''}")
+        print(f"{case.name}: floor {question.floor_fps:.1f}; true low by W (* holds) {' '.join(levels)}")
     work = [(i % len(cases()), 100 + i) for i in range(options.sweeps)]
     with multiprocessing.Pool(options.processes) as pool:
         results = pool.map(one_sweep, work, chunksize=4)

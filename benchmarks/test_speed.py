@@ -13,7 +13,6 @@ import time
 from pathlib import Path
 
 import numpy as np
-import pytest
 
 from hovrik.core import frames
 from hovrik.core.spread import within_pass
@@ -259,7 +258,10 @@ whole = seconds[-1]
 ours_s = timed(ours, lambda n: ours.setXRange(0, whole * (1 - 0.001 * n), padding=0))
 plain = pg.PlotWidget()
 curve = plain.plot(seconds, interval)
-plain_s = timed(plain, lambda n: (curve.setData(seconds, interval), plain.setXRange(0, whole * (1 - 0.001 * n), padding=0)))
+def plainly(n):
+    curve.setData(seconds, interval)
+    plain.setXRange(0, whole * (1 - 0.001 * n), padding=0)
+plain_s = timed(plain, plainly)
 visible = 1
 at = seconds[612_345]
 width = whole
@@ -279,11 +281,16 @@ def test_import_of_a_large_file(benchmark, tmp_path):
     from hovrik.store.importers.table import read_table
 
     rng = np.random.default_rng(2)
-    rows = np.column_stack(
-        [16.7 * np.exp(rng.normal(0, 0.05, 200_000)), *(rng.normal(50, 5, (4, 200_000)))]
-    )
+    rows = np.column_stack([16.7 * np.exp(rng.normal(0, 0.05, 200_000)), *(rng.normal(50, 5, (4, 200_000)))])
     path = tmp_path / "large.csv"
-    np.savetxt(path, rows, fmt="%.3f", delimiter=",", header="frame time ms,package power W,die temp C,fan rpm,note", comments="")
+    np.savetxt(
+        path,
+        rows,
+        fmt="%.3f",
+        delimiter=",",
+        header="frame time ms,package power W,die temp C,fan rpm,note",
+        comments="",
+    )
     plain = median_s(lambda: np.loadtxt(path, delimiter=",", skiprows=1), rounds=3)
 
     def whole():

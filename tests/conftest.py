@@ -25,7 +25,6 @@ for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 
 import pytest  # noqa: E402
-
 from helpers import build  # noqa: E402
 
 

@@ -73,7 +73,9 @@ def ladder_passes(truth, *, repeats=3, sd=0.01, seed=0, cap="none"):
     """Counted passes over {limit: low} with log-normal scatter."""
     rng = np.random.default_rng(seed)
     return [
-        counted(w, low * float(np.exp(rng.normal(0, sd))), k, cap=cap) for w, low in truth.items() for k in range(repeats)
+        counted(w, low * float(np.exp(rng.normal(0, sd))), k, cap=cap)
+        for w, low in truth.items()
+        for k in range(repeats)
     ]
 
 

@@ -18,6 +18,7 @@ def opened(path, qtbot, *, evaluated=True):
     window = MainWindow(Session(path))
     window.resize(1280, 800)
     window.show()
+    window.activateWindow()
     if evaluated and window.session.question is not None:
         qtbot.waitUntil(lambda: window.session.evaluation is not None, timeout=30_000)
     try:

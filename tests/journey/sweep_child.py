@@ -10,12 +10,12 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from hovrik.bench.runner import Control, PassDone, Phase, Progress  # noqa: E402
-from hovrik.core.plan.ladder import LadderDesign  # noqa: E402
-from hovrik.demo import scenario  # noqa: E402
-from hovrik.service import sweep  # noqa: E402
-from hovrik.service.machines import open_machine  # noqa: E402
-from hovrik.store.notebook import Notebook  # noqa: E402
+from hovrik.bench.runner import Control, PassDone, Phase, Progress
+from hovrik.core.plan.ladder import LadderDesign
+from hovrik.demo import scenario
+from hovrik.service import sweep
+from hovrik.service.machines import open_machine
+from hovrik.store.notebook import Notebook
 
 DESIGN = LadderDesign(9, 14, 1, 40.0, repeats=2, pass_s=20, soak_s=10, cool_s=4)
 PACE = 250.0

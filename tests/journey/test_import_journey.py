@@ -62,7 +62,8 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         assert "Imported" in dialog.message.text()
         dialog.close()
         qtbot.waitUntil(
-            lambda: sum(v.record.origin.value == "summary" for v in window.session.evaluation.views) == 1, timeout=20_000
+            lambda: sum(v.record.origin.value == "summary" for v in window.session.evaluation.views) == 1,
+            timeout=20_000,
         )
         click(window.stage_buttons["Read"])
         read = window.stage("Read")

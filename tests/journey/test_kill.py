@@ -11,12 +11,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 from helpers.build import copy_notebook
+from journey import sweep_child
 
 from hovrik.demo import scenario
 from hovrik.service import sweep
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
-from journey import sweep_child
 
 MOMENTS = 20
 CHILD = Path(__file__).with_name("sweep_child.py")

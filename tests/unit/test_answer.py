@@ -88,7 +88,9 @@ def test_what_is_not_recorded_is_missing_not_invented():
     assert "hours" not in found.option.metrics and "from full" not in found.sentence
     assert any(m.startswith("hours: no battery draw") for m in found.missing)
     assert any(m.startswith("settled temperature") for m in found.missing)
-    assert any("battery energy is unknown" in m for m in ask(ladder_passes(STEEP, sd=0.004), context=Context(None)).missing)
+    assert any(
+        "battery energy is unknown" in m for m in ask(ladder_passes(STEEP, sd=0.004), context=Context(None)).missing
+    )
 
 
 def test_on_the_adapter_no_hours_are_asked_for():
@@ -130,7 +132,5 @@ def test_one_pass_a_level_is_labelled():
 
 @pytest.mark.parametrize(("shell", "warned"), [(40.0, False), (43.0, True), (48.5, True)])
 def test_a_shell_near_what_skin_bears_warns(shell, warned):
-    passes = [
-        replace(p, figures=replace(p.figures, shell=Settled(shell, 0.1))) for p in ladder_passes(STEEP, sd=0.004)
-    ]
+    passes = [replace(p, figures=replace(p.figures, shell=Settled(shell, 0.1))) for p in ladder_passes(STEEP, sd=0.004)]
     assert any("skin" in r for r in ask(passes).reasons) is warned

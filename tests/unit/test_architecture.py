@@ -14,7 +14,19 @@ ALLOWED = {
     "demo": {"core", "bench", "store", "service", "demo"},
     "app": {"core", "bench", "store", "service", "demo", "app"},
 }
-CORE_MAY_NOT = {"PyQt6", "pyqtgraph", "time", "threading", "os", "pathlib", "io", "sqlite3", "socket", "subprocess", "datetime"}
+CORE_MAY_NOT = {
+    "PyQt6",
+    "pyqtgraph",
+    "time",
+    "threading",
+    "os",
+    "pathlib",
+    "io",
+    "sqlite3",
+    "socket",
+    "subprocess",
+    "datetime",
+}
 
 
 def imported(path):

@@ -15,7 +15,9 @@ from helpers.build import copy_notebook, wandering
 
 from hovrik.cli import commands
 
-BLOCK = "import sys; sys.modules['PyQt6'] = None; sys.modules['pyqtgraph'] = None; from hovrik.__main__ import main; main()"
+BLOCK = (
+    "import sys; sys.modules['PyQt6'] = None; sys.modules['pyqtgraph'] = None; from hovrik.__main__ import main; main()"
+)
 
 
 def run(*arguments):
@@ -50,8 +52,12 @@ def test_frames_against_numpy(log):
     }  # fmt: skip
     assert body["frames"] == t.size and body["mean_fps"] == pytest.approx(1000 / t.mean(), rel=1e-6)
     assert body["low_1pct_fps"]["percentile"] == pytest.approx(1000 / np.quantile(t, 0.99), rel=1e-6)
-    assert body["low_1pct_fps"]["slowest_mean"] == pytest.approx(1000 / np.sort(t)[-int(np.ceil(t.size / 100)) :].mean())
-    assert [body[k] for k in ("median_ms", "p95_ms", "p99_ms")] == pytest.approx(np.quantile(t, (0.5, 0.95, 0.99)), rel=1e-6)
+    assert body["low_1pct_fps"]["slowest_mean"] == pytest.approx(
+        1000 / np.sort(t)[-int(np.ceil(t.size / 100)) :].mean()
+    )
+    assert [body[k] for k in ("median_ms", "p95_ms", "p99_ms")] == pytest.approx(
+        np.quantile(t, (0.5, 0.95, 0.99)), rel=1e-6
+    )
     assert body["missed_share"] == pytest.approx(np.mean(t > 37.5))
     low, high = body["intervals_95"]["mean_fps"]
     assert low < body["mean_fps"] < high and body["problems"] == []
@@ -162,7 +168,8 @@ def test_import_with_mapping_conditions_and_a_bad_line(demo, log):
 
 
 @pytest.mark.parametrize(
-    ("mapping", "words"), [("none=1", "no known channel"), ("package_w=no such", "no column"), ("package_w=2:V", "Choose one of")]
+    ("mapping", "words"),
+    [("none=1", "no known channel"), ("package_w=no such", "no column"), ("package_w=2:V", "Choose one of")],
 )
 def test_mappings_that_cannot_be(demo, log, mapping, words):
     done = run("import-pass", log, "--notebook", demo, "--set", "sustained_limit_w=15", "--map", mapping)

@@ -4,11 +4,11 @@ import warnings
 
 import numpy as np
 import pytest
+from helpers.build import nist
 from scipy import optimize
 
 from hovrik.core import curve
 from hovrik.core.errors import InputError
-from helpers.build import nist
 
 BOXBOD = (2.1380940889e02, 5.4723748542e-01, 1.1680088766e03, 1.2354515176e01, 1.0455993237e-01)
 MISRA1A = (2.3894212918e02, 5.5015643181e-04, 1.2455138894e-01, 2.7070075241e00, 7.2668688436e-06)
@@ -16,7 +16,12 @@ MISRA1A = (2.3894212918e02, 5.5015643181e-04, 1.2455138894e-01, 2.7070075241e00,
 
 @pytest.mark.parametrize(
     ("name", "certified", "start"),
-    [("BoxBOD", BOXBOD, (1, 1)), ("BoxBOD", BOXBOD, (100, 0.75)), ("Misra1a", MISRA1A, (500, 1e-4)), ("Misra1a", MISRA1A, (250, 5e-4))],
+    [
+        ("BoxBOD", BOXBOD, (1, 1)),
+        ("BoxBOD", BOXBOD, (100, 0.75)),
+        ("Misra1a", MISRA1A, (500, 1e-4)),
+        ("Misra1a", MISRA1A, (250, 5e-4)),
+    ],
 )
 def test_nist_to_six_digits_from_both_starts(name, certified, start):
     x, y = nist(name)

@@ -7,13 +7,13 @@ import numpy as np
 import pytest
 from scipy import integrate, optimize
 
+from hovrik.bench.simulated.model import load_model
 from hovrik.core import energy
 from hovrik.core.energy import Pack
 from hovrik.core.errors import InputError
 from hovrik.core.spread import LogMean
 from hovrik.core.trace import Channel
 from hovrik.demo.scenario import SCENARIO
-from hovrik.bench.simulated.model import load_model
 
 RIG = load_model(SCENARIO).rig
 WATTS = [5, 10, 15, 20, 25, 30, 40, 60]
@@ -117,6 +117,8 @@ def test_overhead_line():
     assert energy.fit_overhead(np.array([10.0, 10.5, 11]), np.array([15.0, 15, 16])) is None
 
 
-@pytest.mark.parametrize(("a", "b", "differs"), [(4.0, 4.1, False), (4.0, 4.19, False), (4.0, 4.25, True), (1.0, 1.1, False), (1, 1.2, True)])
+@pytest.mark.parametrize(
+    ("a", "b", "differs"), [(4.0, 4.1, False), (4.0, 4.19, False), (4.0, 4.25, True), (1.0, 1.1, False), (1, 1.2, True)]
+)
 def test_practical_difference(a, b, differs):
     assert energy.is_practical(a, b) is differs

@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
+from helpers.build import wandering
 
 from hovrik.core import frames
 from hovrik.core.errors import InputError
 from hovrik.core.question import School
-from helpers.build import wandering
 
 
 @pytest.fixture(scope="module")
@@ -63,7 +63,9 @@ def test_schools_are_told_apart(series):
     assert lows.slowest_mean < lows.percentile
 
 
-@pytest.mark.parametrize(("n", "one", "tenth"), [(99, False, False), (100, True, False), (999, True, False), (1000, True, True)])
+@pytest.mark.parametrize(
+    ("n", "one", "tenth"), [(99, False, False), (100, True, False), (999, True, False), (1000, True, True)]
+)
 def test_lows_need_enough_frames(n, one, tenth):
     found = frames.figures(np.full(n, 20.0))
     assert (found.low_1pct.percentile is not None) is one

@@ -4,19 +4,20 @@ import math
 
 import numpy as np
 import pytest
+from helpers.build import nist
 from scipy.integrate import solve_ivp
 
+from hovrik.bench.simulated.physics import HeatPath, HeatState
 from hovrik.core import heat
 from hovrik.core.errors import InputError
 from hovrik.core.heat import TimeConstants
-from hovrik.bench.simulated.physics import HeatPath, HeatState
-from helpers.build import nist
 
 R1, C1, R2, C2 = 0.7, 18.0, 1.1, 170.0
 
 
 def exact(t, watts, room, start):
     """Two nodes at constant power by SciPy's solver."""
+
     def slope(_t, y):
         flow = (y[0] - y[1]) / R1
         return [(watts - flow) / C1, (flow - (y[1] - room) / R2) / C2]

@@ -43,7 +43,11 @@ def test_damaged_files_keep_what_the_reference_keeps(name):
 @pytest.mark.parametrize("seed", range(40))
 def test_random_bytes_never_end_in_a_traceback(seed):
     rng = np.random.default_rng(seed)
-    data = bytes(rng.integers(0, 256, 3000).astype(np.uint8)) if seed % 2 else bytes(rng.choice(list(b"0123456789.,;\n\"-e \t"), 3000))
+    data = (
+        bytes(rng.integers(0, 256, 3000).astype(np.uint8))
+        if seed % 2
+        else bytes(rng.choice(list(b'0123456789.,;\n"-e \t'), 3000))
+    )
     try:
         table = parse(data, "x")
         convert(table, guess(table))
@@ -54,7 +58,8 @@ def test_random_bytes_never_end_in_a_traceback(seed):
 @pytest.mark.parametrize(
     ("data", "words"),
     [(b"", "holds no text"), (b"\n \n", "holds no text"), (b"a,b\nc,d\n", "No column looks like"),
-     ("\n".join(map(str, range(60))).encode(), "No column looks like frame times"), (b"frame time ms\n16.7\n", "Fewer than two frames")],
+     ("\n".join(map(str, range(60))).encode(), "No column looks like frame times"),
+     (b"frame time ms\n16.7\n", "Fewer than two frames")],
 )  # fmt: skip
 def test_nothing_usable_is_refused_with_what_to_do(data, words):
     with pytest.raises(ImportRefused, match=words):
@@ -92,7 +97,7 @@ def test_the_frame_column_is_found_among_others():
     rng = np.random.default_rng(1)
     rows = ["frame number;CPU busy (ms);frame time [ms];battery power (mW);GPU temp (K);charge level"]
     for n in range(100):
-        rows.append(f"{n};{rng.normal(9, 1):.2f};{rng.normal(20, 1):.3f};{rng.normal(21000, 90):.0f};{rng.normal(341, 1):.1f};0.8")
+        rows.append("{};{:.2f};{:.3f};{:.0f};{:.1f};0.8".format(n, *rng.normal((9, 20, 21000, 341), (1, 1, 90, 1))))
     table = parse("\n".join(rows).encode(), "x")
     found = guess(table)
     assert found.frame_column == 2 and found.frame_unit is FrameUnit.MS

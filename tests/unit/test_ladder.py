@@ -51,15 +51,13 @@ def test_missed_frames_can_keep_a_level_from_holding():
     """A low far above the floor with 3 % of intervals missed does not hold."""
     passes = [counted(12, 60.0, n) for n in range(3)]
     frames = passes[0].figures.frames
-    missing = [
-        replace(p, figures=replace(p.figures, frames=replace(frames, missed_share=0.03))) for p in passes
-    ]
+    missing = [replace(p, figures=replace(p.figures, frames=replace(frames, missed_share=0.03))) for p in passes]
     assert only(passes).levels[0].holds > 0.95
     assert only(missing).levels[0].holds < 0.05
 
 
 def test_families_are_apart():
-    passes = ladder_passes(STEEP, cap=40.0) + [counted(12, 44.0, 9, cap="none")]
+    passes = [*ladder_passes(STEEP, cap=40.0), counted(12, 44.0, 9, cap="none")]
     found = ladder.read(passes, QUESTION)
     assert [one.family for one in found] == [Setup(cap_fps=40.0), Setup(cap_fps="none")]
 
@@ -93,7 +91,9 @@ def test_settled_temperature_covers_scatter_and_own_error():
 
 
 def test_why_there_is_no_temperature():
-    passes = [replace(p, figures=replace(p.figures, die=Settled(None, None, "pass too short"))) for p in [counted(12, 41)]]
+    passes = [
+        replace(p, figures=replace(p.figures, die=Settled(None, None, "pass too short"))) for p in [counted(12, 41)]
+    ]
     assert only(passes).levels[0].why_no_heat == "pass too short"
     assert "no die temperature" in only([counted(12, 41)]).levels[0].why_no_heat
 

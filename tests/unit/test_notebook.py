@@ -5,6 +5,7 @@ import resource
 import sqlite3
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -86,7 +87,7 @@ def test_what_was_measured_cannot_be_changed(notebook, table, statement):
     notebook.annotate("one", "verdict", {})
     if table == "chunk":
         statement = statement.replace("rowid = 99", "count = 1")
-    with pytest.raises(StoreError, match="append-only|immutable"), notebook.writing() as connection:
+    with pytest.raises(StoreError, match=r"append-only|immutable"), notebook.writing() as connection:
         connection.execute(statement.format(table))
 
 
@@ -153,9 +154,9 @@ def test_journal_keeps_the_oldest_snapshot_of_a_machine(notebook):
 
 
 def test_plan_that_is_not_there(notebook):
-    with pytest.raises(StoreError, match="is not in n.hovrik"):
+    with pytest.raises(StoreError, match=r"is not in n\.hovrik"):
         notebook.plan("none")
-    with pytest.raises(StoreError, match="is not in n.hovrik"):
+    with pytest.raises(StoreError, match=r"is not in n\.hovrik"):
         notebook.load("none")
 
 
@@ -280,8 +281,10 @@ except StoreError as fault:
 def test_a_full_disk_keeps_everything_so_far(tmp_path):
     """The file size limit of the process stands in for a full disk."""
     path = tmp_path / "n.hovrik"
-    tests = os.path.dirname(os.path.dirname(__file__))
-    done = subprocess.run([sys.executable, "-c", _FILL, str(path), tests], capture_output=True, text=True, check=True)
+    tests = Path(__file__).parents[1]
+    done = subprocess.run(
+        [sys.executable, "-c", _FILL, str(path), str(tests)], capture_output=True, text=True, check=True
+    )
     count, _, message = done.stdout.partition(" ")
     assert "Everything stored before is safe" in message and 0 < int(count) < 100
     with Notebook(path) as notebook:
@@ -293,5 +296,3 @@ def test_a_full_disk_keeps_everything_so_far(tmp_path):
 def test_default_place_by_xdg(monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", "/data")
     assert str(default_path()) == "/data/hovrik/notebook.hovrik"
-
-

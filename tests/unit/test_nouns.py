@@ -65,7 +65,14 @@ def test_only_confirmed_values_are_restorable():
 
 @pytest.mark.parametrize(
     ("value", "part"),
-    [(12, None), (4, None), (28, None), (28.5, "Choose 4 to 28 W"), (3, "outside this rig's range"), ("x", "numbers only")],
+    [
+        (12, None),
+        (4, None),
+        (28, None),
+        (28.5, "Choose 4 to 28 W"),
+        (3, "outside this rig's range"),
+        ("x", "numbers only"),
+    ],
 )
 def test_knob_refusals_say_what_is_allowed(value, part):
     refusal = Knob("sustained_limit_w", "Sustained limit", "W", low=4, high=28).refusal(value)
@@ -83,9 +90,7 @@ def test_conditions_survive_the_round_trip():
 
 
 def test_rig_survives_the_round_trip_and_ignores_what_it_does_not_know():
-    rig = Rig(
-        "r", "R", 4, 28, slots=(OsSlot("a", "A", driver="1"),), refresh_hz=(40.0, 60.0), resolution=(1280, 800)
-    )
+    rig = Rig("r", "R", 4, 28, slots=(OsSlot("a", "A", driver="1"),), refresh_hz=(40.0, 60.0), resolution=(1280, 800))
     body = {**rig.as_dict(), "added_later": 1}
     body["slots"] = [{**body["slots"][0], "added_later": 2}]
     assert Rig.from_dict(body) == rig

@@ -29,7 +29,9 @@ def test_faster_than_the_panel_shows_one_frame_a_tick():
     assert np.allclose(shown_ms(np.full(50, 4.0), Sync.ON, 60), 1000 / 60)
 
 
-@pytest.mark.parametrize(("cap", "hz", "even"), [(40, 80, True), (40, 60, False), (45, 90, True), (30, 60, True), (60, 40, False)])
+@pytest.mark.parametrize(
+    ("cap", "hz", "even"), [(40, 80, True), (40, 60, False), (45, 90, True), (30, 60, True), (60, 40, False)]
+)
 def test_caps_that_divide(cap, hz, even):
     assert is_even(cap, hz) is even
 

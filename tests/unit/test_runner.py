@@ -74,7 +74,9 @@ def test_records_hold_asked_read_conditions_and_raw_series(tmp_path):
     record = log.records[0]
     assert record.asked["sustained_limit_w"] == record.read["sustained_limit_w"]
     assert REFRESH in record.read and REFRESH not in record.asked
-    assert record.trace.seconds == pytest.approx(10) and record.trace.interval_ms().sum() == pytest.approx(10_000, rel=0.01)
+    assert record.trace.seconds == pytest.approx(10) and record.trace.interval_ms().sum() == pytest.approx(
+        10_000, rel=0.01
+    )
     die = record.trace.channels["die_c"]
     assert record.trace.start_ns - die.stamps_ns[0] == pytest.approx(4e9, abs=0.6e9)  # the soak is kept too
     assert {"charge_start_share", "charge_end_share", "soak_s"} <= set(record.conditions)
@@ -215,7 +217,12 @@ def test_recharge_keeps_every_pass_in_the_valid_window(tmp_path):
     made, log = machine(tmp_path), Log()
     made._state["charge"] = 0.56
     phases = []
-    start(made, log, job_of(made, LadderDesign(24, 28, 2, None, repeats=1, pass_s=300)), announce=lambda e: phases.append(getattr(e, "phase", None)))
+    start(
+        made,
+        log,
+        job_of(made, LadderDesign(24, 28, 2, None, repeats=1, pass_s=300)),
+        announce=lambda e: phases.append(getattr(e, "phase", None)),
+    )
     assert Phase.RECHARGE in phases
     assert min(r.conditions["charge_end_share"].value for r in log.records) >= 0.51
 

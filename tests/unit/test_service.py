@@ -3,12 +3,12 @@
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
 
+from hovrik.bench.runner import Control, PassDone
 from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
 from hovrik.core.plan.ladder import LadderDesign
 from hovrik.core.question import Source
 from hovrik.core.record import Origin
 from hovrik.core.setup import Setup
-from hovrik.bench.runner import Control, PassDone
 from hovrik.demo import scenario
 from hovrik.service import evidence, imports, profiles, rows, sweep
 from hovrik.service.machines import open_machine, simulated
@@ -66,7 +66,9 @@ def test_each_pass_is_stored_before_it_is_announced(notebook):
 def test_a_stopped_sweep_continues_where_it_was(notebook):
     control = Control()
     plan_id, ended = sweep_once(
-        notebook, control=control, announce=lambda e: control.stop() if isinstance(e, PassDone) and e.position == 2 else None
+        notebook,
+        control=control,
+        announce=lambda e: control.stop() if isinstance(e, PassDone) and e.position == 2 else None,
     )
     assert ended.reason == "stopped" and ended.done == 2
     _, ended = sweep_once(notebook, plan_id=plan_id)
@@ -117,7 +119,11 @@ def test_imported_passes_land_beside_the_measured_ones(notebook):
     sweep_once(notebook)
     setup = imports.setup_from({"sustained_limit_w": "16", "cap_fps": "40"})
     record = imports.import_trace(
-        notebook, DEMO_QUESTION, imported(24.0, package_w=15.0), setup, imports.conditions_from(DEMO_QUESTION, {"room_c": "21"})
+        notebook,
+        DEMO_QUESTION,
+        imported(24.0, package_w=15.0),
+        setup,
+        imports.conditions_from(DEMO_QUESTION, {"room_c": "21"}),
     )
     found = evidence.evaluate(notebook, DEMO_QUESTION)
     (ladder,) = found.ladders
@@ -219,7 +225,7 @@ def test_rooms_that_differ_are_said(notebook):
 
 
 def test_demo_answer_is_right(demo_notebook):
-    """The demo's truth from the physics: 12 W misses the floor, 13 W holds (benchmarks/data/truth.json, 1,000 passes)."""
+    """Truth from the physics (benchmarks/data/truth.json, 1,000 passes): 12 W misses the floor, 13 W holds."""
     with Notebook(demo_notebook, read_only=True) as notebook:
         found = evidence.evaluate(notebook, DEMO_QUESTION)
         body = profiles.profile_body(found, profiles.names_of(notebook, DEMO_QUESTION))

@@ -143,8 +143,7 @@ def test_throttle_with_hysteresis(tmp_path):
 def test_truth_is_the_plain_expectation():
     found = expectation(PHYSICS, HEAVY, 13.0, 40.0, 20.0, 40.0, passes=12, seed=5)
     lows = [
-        1000 / np.quantile(independent_pass(PHYSICS, HEAVY, 13.0, 40.0, 20.0, (5, i), 30.0)[0], 0.99)
-        for i in range(12)
+        1000 / np.quantile(independent_pass(PHYSICS, HEAVY, 13.0, 40.0, 20.0, (5, i), 30.0)[0], 0.99) for i in range(12)
     ]
     assert found.low_fps == pytest.approx(np.mean(lows))
     assert found.low_se == pytest.approx(np.std(lows, ddof=1) / np.sqrt(12))

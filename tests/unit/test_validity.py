@@ -53,7 +53,9 @@ def test_throttled_by_heat_with_its_span():
     die = np.where((seconds > 40) & (seconds < 50), 94.6, 90.0)
     trace = trace_of(wandering(60), package_w=12.0)
     stamps = seconds[:-1].astype(np.int64) * 1_000_000_000
-    trace = Trace(trace.frames_ns, {**trace.channels, "die_c": Channel(stamps, die[:-1].astype(float))}, 0, trace.end_ns)
+    trace = Trace(
+        trace.frames_ns, {**trace.channels, "die_c": Channel(stamps, die[:-1].astype(float))}, 0, trace.end_ns
+    )
     verdict = judge(record_of(trace), RIG)
     assert [f.check for f in verdict.findings] == ["throttled"]
     ((start, end),) = verdict.findings[0].spans_ns

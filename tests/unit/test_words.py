@@ -7,7 +7,8 @@ from hovrik.core.spread import Estimate
 
 
 @pytest.mark.parametrize(
-    ("half", "digits"), [(10.0, 0), (2.0, 0), (1.0, 1), (0.5, 1), (0.15, 2), (0.04, 2), (0.001, 3), (0.0, 1), (float("inf"), 1)]
+    ("half", "digits"),
+    [(10.0, 0), (2.0, 0), (1.0, 1), (0.5, 1), (0.15, 2), (0.04, 2), (0.001, 3), (0.0, 1), (float("inf"), 1)],
 )
 def test_decimals(half, digits):
     assert words.decimals(half) == digits
@@ -31,7 +32,8 @@ def test_no_estimate_is_a_dash():
 
 
 @pytest.mark.parametrize(
-    ("hours", "text"), [(4.166, "4 h 10 min"), (0.5, "30 min"), (1.0, "1 h 00 min"), (0.999, "1 h 00 min"), (2.01, "2 h 01 min")]
+    ("hours", "text"),
+    [(4.166, "4 h 10 min"), (0.5, "30 min"), (1.0, "1 h 00 min"), (0.999, "1 h 00 min"), (2.01, "2 h 01 min")],
 )
 def test_hours_are_h_min(hours, text):
     assert words.hours_minutes(hours) == text

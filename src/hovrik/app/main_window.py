@@ -89,10 +89,11 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(centre)
 
     def _make_actions(self) -> None:
-        undo, redo = self.session.undo_stack.createUndoAction(self), self.session.undo_stack.createRedoAction(self)
-        for action, keys in ((undo, QKeySequence.StandardKey.Undo), (redo, QKeySequence.StandardKey.Redo)):
+        stack = self.session.undo_stack
+        self.undo_actions = (stack.createUndoAction(self), stack.createRedoAction(self))  # Python owns them: kept here
+        for action, keys in zip(self.undo_actions, (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)):
             if action is not None:
-                action.setShortcut(keys)
+                action.setShortcuts(keys)
                 self.addAction(action)
         wired: list[tuple[str, str, Callable[[], None]]] = [
             ("Start the sweep", "F5", self.start_sweep),

@@ -14,13 +14,17 @@ from .main_window import MainWindow
 from .session import Session
 from .theme import tokens
 
+DESKTOP_NAME = "hovrik"
+
 
 def make_application() -> QApplication:
     """The application object with fonts, icon and theme; the one there is, where there is one."""
     existing = QApplication.instance()
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    if application.desktopFileName() == DESKTOP_NAME:
+        return application
     application.setApplicationName("Hovrik")
-    application.setDesktopFileName("hovrik")
+    application.setDesktopFileName(DESKTOP_NAME)
     tokens.load_fonts()
     with resources.as_file(resources.files("hovrik.app.theme").joinpath("icon.svg")) as icon:
         application.setWindowIcon(QIcon(str(icon)))

@@ -66,7 +66,9 @@ class Plot(pg.PlotWidget):
         self._style()
 
     def retheme(self) -> None:
-        """Draw anew in the present theme."""
+        """Draw anew in the present theme; a plot that was closed has nothing left to draw."""
+        if self.plotItem is None:
+            return
         self._style()
         self.redraw()
 

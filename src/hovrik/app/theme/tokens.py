@@ -178,7 +178,7 @@ def style_sheet(theme: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.sheet}; border: 1px solid {t.rule}; padding: 4px; }}
     #questionLine QComboBox, #questionLine QDoubleSpinBox {{ border: none; border-bottom: 2px dotted {t.accent};
         border-radius: 0; background: transparent; color: {t.accent}; font-weight: 600; padding: 0 2px;
-        min-height: 24px; margin: 4px 0; }}
+        min-height: 30px; margin: 4px 0; }}
     #questionLine QComboBox:focus, #questionLine QDoubleSpinBox:focus {{ background: {t.wash};
         border-bottom: 2px solid {t.accent}; }}
     #questionLine QDoubleSpinBox::up-button, #questionLine QDoubleSpinBox::down-button {{ width: 18px; }}

@@ -92,7 +92,9 @@ class PassModel(QAbstractTableModel):
             return value if value is not None else -1.0
 
         self.views = tuple(sorted(self.views, key=key, reverse=order is Qt.SortOrder.DescendingOrder))
-        self._texts = [[_text(get(view, self._school), digits) for _, get, digits, _ in _COLUMNS] for view in self.views]
+        self._texts = [
+            [_text(get(view, self._school), digits) for _, get, digits, _ in _COLUMNS] for view in self.views
+        ]
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.views)
@@ -191,9 +193,7 @@ class PassTable(QTableView):
         sorted_by = header.sortIndicatorSection() if header is not None else -1
         for column, (words, *_) in enumerate(_COLUMNS[:-1]):  # the last one stretches
             arrow = 16 if column == sorted_by else 0
-            width = max(
-                cells.horizontalAdvance(self.model_.longest(column)), heading.horizontalAdvance(words) + arrow
-            )
+            width = max(cells.horizontalAdvance(self.model_.longest(column)), heading.horizontalAdvance(words) + arrow)
             self.setColumnWidth(column, width + 15)
 
     def showEvent(self, event: QShowEvent | None) -> None:

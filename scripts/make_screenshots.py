@@ -1,0 +1,114 @@
+"""Makes docs/screenshots/ from the demo data: every main view at 1280x800, light, and some dark.
+
+Usage: .venv/bin/python scripts/make_screenshots.py [NAME ...]   (NAME: a file's stem; default: all)
+Runs offscreen in a folder of its own; nothing of the user's is read.
+"""
+
+import json
+import os
+import sys
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+HOME = Path(tempfile.mkdtemp(prefix="hovrik-shots-"))
+SCREEN = {
+    "name": "s0", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1.0,
+}  # fmt: skip
+(HOME / "screen.json").write_text(
+    json.dumps({"synchronousWindowSystemEvents": False, "windowFrameMargins": False, "screens": [SCREEN]})
+)
+os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={HOME / 'screen.json'}"
+for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+    os.environ[name] = str(HOME / name)
+
+from PyQt6.QtCore import QElapsedTimer  # noqa: E402
+from PyQt6.QtWidgets import QApplication, QWidget  # noqa: E402
+
+from hovrik.app.main_window import MainWindow  # noqa: E402
+from hovrik.app.session import Session  # noqa: E402
+from hovrik.app.start import make_application  # noqa: E402
+from hovrik.app.theme import tokens  # noqa: E402
+from hovrik.demo import scenario  # noqa: E402
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+DARK_TOO = ("Plan", "Read")
+STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
+
+
+def spin(ready=lambda: False, ms=20_000):
+    """Let the window live until `ready` or for `ms`."""
+    timer = QElapsedTimer()
+    timer.start()
+    while not ready() and timer.elapsed() < ms:
+        QApplication.processEvents()
+
+
+class Shooter:
+    """Saves what was asked for."""
+
+    def __init__(self, wanted):
+        self._wanted = set(wanted)
+
+    def shoot(self, widget: QWidget, name: str) -> None:
+        """Save a widget as NAME.png."""
+        if self._wanted and name not in self._wanted:
+            return
+        spin(ms=250)
+        OUT.mkdir(parents=True, exist_ok=True)
+        widget.grab().save(str(OUT / f"{name}.png"))
+        print(OUT / f"{name}.png")
+
+
+def frame_log(path):
+    """A made-up log of another tool: semicolons, decimal commas and four faults."""
+    import numpy as np
+
+    rng = np.random.default_rng(1)
+    lines = ["frame time (ms);package power (mW);die temperature (C)"]
+    for number, value in enumerate(1000 / 43 * np.exp(rng.normal(0, 0.06, 2600))):
+        lines.append(f"{value:.3f};{14_800 + rng.normal(0, 60):.0f};{61 + number / 5000:.1f}".replace(".", ","))
+    lines[40], lines[90], lines[120], lines[300] = "", lines[0], "-3,0;14800;61", "abc;14800;61"
+    path.write_text("\n".join(lines))
+
+
+def main(wanted):
+    """Shoot."""
+    shooter = Shooter(wanted)
+    path = HOME / "demo.hovrik"
+    scenario.build(path)
+    application = make_application()
+    tokens.apply(application, tokens.LIGHT)
+    window = MainWindow(Session(path))
+    window.show()
+    spin(lambda: window.session.evaluation is not None)
+    views = [v for v in window.session.evaluation.views if v.counts and v.record.setup.static_limit_w == 12]
+    window.session.select_pass(views[0].record.id)
+    window.keep_answer()
+    for theme in (tokens.LIGHT, tokens.DARK):
+        tokens.apply(application, theme)
+        for stage in STAGES:
+            if theme is tokens.LIGHT or stage in DARK_TOO:
+                window.show_stage(stage)
+                shooter.shoot(window, stage.lower() + ("" if theme is tokens.LIGHT else "-dark"))
+    tokens.apply(application, tokens.LIGHT)
+    log = HOME / "log.csv"
+    frame_log(log)
+    window.open_import()
+    dialog = window.import_dialog
+    dialog.open_file(log)
+    spin(lambda: dialog._imported is not None)
+    dialog.limit.setText("15")
+    dialog.cap.setText("none")
+    shooter.shoot(dialog, "import")
+    dialog.close()
+    window.session.set_design(replace(window.session.design, heat_s=0.0))
+    window.bench.pace.show_key("10")
+    window.start_sweep()
+    spin(ms=8_000)
+    shooter.shoot(window, "bench")
+    window.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,240 @@
+"""The window: every part by keyboard, named, in sight at 1280x800; undo; second instance; light and dark."""
+
+from dataclasses import replace
+
+import pytest
+from helpers.window import button_named, click, opened, texts, type_number
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QTableView, QWidget
+
+from hovrik.app.main_window import STAGES
+from hovrik.app.theme import tokens
+from hovrik.core.question import School, Source
+from hovrik.store.notebook import Notebook
+
+CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QTableView)
+
+
+def shown_controls(window):
+    """Controls that a person can see."""
+    return [
+        w for kind in CONTROLS for w in window.findChildren(kind)
+        if w.isVisible() and not w.objectName().startswith("qt_") and not isinstance(w.parent(), QTableView)
+        and type(w.parent()).__name__ not in ("NumberField", "QHeaderView", "Choice", "QAbstractSpinBox")
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("theme", [tokens.LIGHT, tokens.DARK], ids=lambda t: t.name)
+def test_nothing_is_cut_off_at_1280x800(demo_copy, qtbot, theme):
+    with opened(demo_copy, qtbot) as window:
+        tokens.apply(QApplication.instance(), theme)
+        for name in STAGES:
+            click(window.stage_buttons[name])
+            qtbot.wait(30)
+            assert (window.width(), window.height()) == (1280, 800), name
+            for control in shown_controls(window):
+                corner = control.mapTo(window, QPoint(control.width(), control.height()))
+                assert corner.x() <= 1280 and corner.y() <= 800, (name, control.accessibleName())
+            for one in window.findChildren(QLabel):
+                if one.isVisible() and not one.wordWrap() and one.text():
+                    assert one.width() >= one.sizeHint().width() - 1, (name, one.text())
+        tokens.apply(QApplication.instance(), tokens.LIGHT)
+
+
+def test_every_control_is_named_and_large_enough_to_touch(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        for name in STAGES:
+            window.show_stage(name)
+            qtbot.wait(10)
+            for control in shown_controls(window):
+                words = control.accessibleName() or getattr(control, "text", str)()
+                assert words, (name, type(control).__name__)
+                if isinstance(control, QAbstractButton | QComboBox) and control.focusPolicy() != Qt.FocusPolicy.NoFocus:
+                    assert control.height() >= 36, (name, words, control.height())
+
+
+def test_stages_by_keyboard_and_tab_reaches_every_control(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.activateWindow()
+        for number, name in enumerate(STAGES, 1):
+            QTest.keyClick(window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier)
+            assert window.stack.currentWidget() is window.stage(name)
+            wanted = {w for w in shown_controls(window) if w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus}
+            reached = set()
+            window.question_line.rig.setFocus()
+            for _ in range(160):
+                focus = window.focusWidget()
+                reached.add(focus)
+                reached.add(focus.parent() if focus else None)
+                QTest.keyClick(focus or window, Qt.Key.Key_Tab)
+            missed = {w.accessibleName() or type(w).__name__ for w in wanted - reached}
+            assert not missed, (name, missed)
+
+
+def test_question_parts_are_edits_that_can_be_undone(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        line, session = window.question_line, window.session
+        first = session.question
+        type_number(line.target, "30")
+        line.school.setCurrentIndex(line.school.findData(School.SLOWEST_MEAN.value))
+        line.source.setCurrentIndex(line.source.findData(Source.ADAPTER.value))
+        assert session.question == replace(first, target_fps=30.0, school=School.SLOWEST_MEAN, source=Source.ADAPTER)
+        qtbot.waitUntil(lambda: "No passes answer this yet" in window.answer_panel.sentence.text(), timeout=20_000)
+        for _ in range(3):
+            QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert session.question == first and line.target.value() == 40
+        qtbot.waitUntil(lambda: "13 W, cap 40" in window.answer_panel.sentence.text(), timeout=20_000)
+        assert window.session.notebook.get_state("question") == first.as_dict()
+
+
+def test_another_floor_changes_the_answer(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        type_number(window.question_line.target, "30")
+        qtbot.waitUntil(lambda: "holds 30" in window.answer_panel.sentence.text(), timeout=20_000)
+        assert window.session.evaluation.answer.option.limit_w < 13
+
+
+def test_plan_refuses_what_the_rig_does_not_allow(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        click(window.stage_buttons["Plan"])
+        plan = window.stage("Plan")
+        type_number(plan.to_w, "45")
+        assert "above the allowed 28 W. Choose 4 to 28 W." in plan.problem.text() and plan.problem.isVisible()
+        assert not plan.start.isEnabled() and plan.figures["passes"].text() == "–"
+        window.start_sweep()
+        assert "Choose 4 to 28 W" in window.banner.text.text() and not window.runner.is_running
+        window.session.undo_stack.undo()
+        assert plan.start.isEnabled() and not plan.problem.isVisible()
+
+
+def test_second_instance_says_so(demo_copy, qtbot):
+    with Notebook(demo_copy), opened(demo_copy, qtbot) as window:
+        assert "Open for reading only. Another Hovrik window" in window.banner.text.text()
+        for name, part in (("Bench", "start"), ("Keep", "keep"), ("Keep", "import_"), ("Read", "take_out")):
+            window.show_stage(name)
+            assert not getattr(window.stage(name), part).isEnabled()
+        assert "13 W" in window.answer_panel.sentence.text()
+        window.open_import()
+        assert not window.import_dialog.accept_.isEnabled()
+        window.import_dialog.close()
+
+
+def test_take_out_and_overrule_are_undone(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        click(window.stage_buttons["Read"])
+        read, session = window.stage("Read"), window.session
+        chosen = next(v for v in session.evaluation.views if v.counts)
+        session.select_pass(chosen.record.id)
+
+        def counted(number):
+            qtbot.waitUntil(lambda: sum(v.counts for v in session.evaluation.views) == number, timeout=20_000)
+
+        counted(36)
+        click(read.take_out)
+        counted(35)
+        session.undo_stack.undo()
+        counted(36)
+        session.select_pass(chosen.record.id)
+        read.overrule_selected("void", "the door was open")
+        counted(35)
+        assert "overruled: the door was open" in read.pass_words.text()
+        session.undo_stack.undo()
+        counted(36)
+        session.undo_stack.redo()
+        counted(35)
+
+
+def test_table_sorts_by_any_column_and_keeps_the_selection(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage("Read")
+        table = window.stage("Read").table
+        chosen = table.model_.views[10].record.id
+        window.session.select_pass(chosen)
+        for column in range(table.model_.columnCount()):
+            table.sortByColumn(column, Qt.SortOrder.DescendingOrder)
+            assert window.session.selected_pass == chosen
+            assert table.model_.views[table.currentIndex().row()].record.id == chosen
+        table.sortByColumn(2, Qt.SortOrder.AscendingOrder)
+        rates = [float(table.model_.index(row, 2).data()) for row in range(37)]
+        assert rates == sorted(rates)
+
+
+def test_clicking_a_limit_in_the_plot_walks_through_its_passes(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage("Read")
+        read = window.stage("Read")
+        seen = []
+        for _ in range(4):
+            read.rate.level_chosen.emit(12.0)
+            seen.append(window.session.selected_pass)
+        assert len(set(seen)) == 3 and seen[0] == seen[3]
+        assert "12 W, cap 40" in read.pass_words.text()
+
+
+def test_empty_notebook_says_what_to_do(tmp_path, qtbot):
+    with opened(tmp_path / "new.hovrik", qtbot) as window:
+        qtbot.waitUntil(lambda: "notebook is empty" in window.answer_panel.sentence.text(), timeout=5_000)
+        for name in STAGES:
+            click(window.stage_buttons[name])
+        click(window.stage_buttons["Rig"])
+        assert "knows no rig yet" in texts(window.stage("Rig"))
+        assert window.stage_buttons["Read"].text() == "Read\nwants passes"
+        QTest.keyClick(window, Qt.Key.Key_F5)
+        assert "knows no machine" in window.banner.text.text()
+        click(window.banner.buttons[0])
+        assert not window.banner.isVisible()
+        window.open_import()
+        window.import_dialog.tabs.setCurrentIndex(1)
+        click(window.import_dialog.accept_)
+        assert "question line first" in window.import_dialog.message.text()
+        window.import_dialog.close()
+
+
+def test_keep_replace_undo_remove(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        click(window.stage_buttons["Keep"])
+        keep, notebook = window.stage("Keep"), window.session.notebook
+        assert "No profile is kept yet" in texts(keep)
+        click(keep.keep)
+        click(keep.keep)
+        assert len(notebook.profiles()) == 1
+        window.session.undo_stack.undo()
+        assert len(notebook.profiles()) == 1  # the first one is back
+        qtbot.wait(20)
+        click(button_named(keep, "Remove"))
+        assert notebook.profiles() == [] and window.stage_buttons["Keep"].text() == "Keep\nnothing kept"
+        window.session.undo_stack.undo()
+        assert len(notebook.profiles()) == 1
+
+
+def test_a_spoiled_profile_is_told_with_its_problems(demo_copy, tmp_path, qtbot):
+    path = tmp_path / "p.json"
+    path.write_text('{"schema": "hovrik-profile", "version": 1}')
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage("Keep")
+        window.stage("Keep").import_from(path)
+        assert '"rig" must be text' in window.stage("Keep").message.text()
+        assert window.session.notebook.profiles() == []
+
+
+def test_a_machine_that_is_gone_is_told(demo_copy, qtbot):
+    with Notebook(demo_copy) as notebook:
+        notebook.set_state("machine", {**notebook.get_state("machine"), "description": "/none.toml"})
+    with opened(demo_copy, qtbot) as window:
+        assert "Restore the file" in window.bench_line.machine.text()
+        window.start_sweep()
+        qtbot.waitUntil(lambda: "Restore the file" in window.banner.text.text(), timeout=10_000)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+
+
+def test_the_window_opens_no_window_and_takes_no_focus_during_a_run(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.bench.pace.show_key("10")
+        window.start_sweep()
+        before = set(QApplication.topLevelWidgets())
+        qtbot.wait(600)
+        new = [w for w in set(QApplication.topLevelWidgets()) - before if isinstance(w, QWidget) and w.isVisible()]
+        assert new == []
+        window.runner.stop()
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
