@@ -22,6 +22,8 @@ class LivePlot(Plot):
     def __init__(self, name: str, y_label: str, series: dict[str, str], step: float, x_label: str = "") -> None:
         super().__init__(name, x_label, y_label)
         self._series, self._step = series, step
+        self._mark: pg.InfiniteLine | None = None
+        self._mark_s, self._says_mark = 0.0, not x_label
         self._curves: dict[str, pg.PlotCurveItem] = {}
         self._range = (0.0, 2 * step)
         self.setYRange(*self._range, padding=0.02)
@@ -38,6 +40,8 @@ class LivePlot(Plot):
             self.addItem(self._curves[quantity], ignoreBounds=True)
         for quantity, (x, y) in self._values.items():
             self._curves[quantity].setData(x, y)
+        self._mark = None
+        self._show_mark(self._mark_s)
         self._legend()
 
     def _legend(self) -> None:
@@ -48,13 +52,28 @@ class LivePlot(Plot):
         )
         box.setTitle(words, size="12px", justify="left")
 
-    def start(self, seconds: float) -> None:
-        """Begin a pass of this length."""
+    def start(self, seconds: float, mark_s: float = 0.0) -> None:
+        """Begin a pass of this length; mark_s : where its start mark will lie, 0 for none to show."""
         self._values = {}
         self.data = {}
+        self._show_mark(mark_s)
         for curve in self._curves.values():
             curve.clear()
         self.setXRange(0, seconds, padding=0.01)
+
+    def _show_mark(self, mark_s: float) -> None:
+        if self._mark is not None:
+            self.removeItem(self._mark)
+            self._mark = None
+        self._mark_s = mark_s
+        if mark_s > 0:
+            theme = tokens.current()
+            self._mark = pg.InfiniteLine(
+                mark_s, 90, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine),
+                label="start mark" if self._says_mark else None,
+                labelOpts={"position": 0.9, "color": theme.soft, "anchors": [(-0.05, 0.5), (-0.05, 0.5)]},
+            )  # fmt: skip
+            self.addItem(self._mark, ignoreBounds=True)
 
     def show_values(self, quantity: str, x: np.ndarray, y: np.ndarray) -> None:
         """Draw a quantity; the range steps where it must."""
@@ -94,12 +113,12 @@ class LiveTraces(QWidget):
         self._origin_ns: int | None = None
         self._last_ns: int | None = None
 
-    def start(self, seconds: float) -> None:
-        """Begin a pass: an empty axis of this length."""
+    def start(self, seconds: float, mark_s: float = 0.0) -> None:
+        """Begin a pass: an empty axis of this length, its start mark after the soak."""
         self._parts.clear()
         self._origin_ns = self._last_ns = None
         for plot in (self.interval, self.watts, self.heat):
-            plot.start(seconds)
+            plot.start(seconds, mark_s)
 
     def add(self, sample: Sample) -> None:
         """Take newer data; `draw` shows them."""

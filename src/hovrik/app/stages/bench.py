@@ -72,7 +72,7 @@ class BenchStage(Stage):
         session.question_changed.connect(self._show_next)
         self._on_idle()
         self._show_next()
-        self.traces.start(session.design.soak_s + session.design.pass_s)
+        self.traces.start(session.design.soak_s + session.design.pass_s, session.design.soak_s)
         self.state.setText("Start plays the plan on the machine; every finished pass is kept at once.")
 
     def _show_next(self) -> None:
@@ -149,7 +149,7 @@ class BenchStage(Stage):
 
     def _take(self, event: Progress) -> None:
         if event.phase is Phase.APPLY:
-            self.traces.start(self.session.design.soak_s + self.session.design.pass_s)
+            self._start_traces()
             for row in range(self.queue.count()):
                 item = self.queue.item(row)
                 if item is not None and item.text().startswith("·"):
@@ -158,14 +158,13 @@ class BenchStage(Stage):
                     break
         if event.sample is not None and event.phase in (Phase.SOAK, Phase.MEASURE):
             self.traces.add(event.sample)
-        if event.phase in (Phase.SOAK, Phase.MEASURE) and event.length_s:
-            self._fit_axis(event)
 
-    def _fit_axis(self, event: Progress) -> None:
+    def _start_traces(self) -> None:
+        """Empty axes for the pass at the head of what is left."""
+        planned = next(iter(self._planned.values()), None)
         design = self.session.design
-        seconds = event.length_s if event.length_s > 300 else design.soak_s + design.pass_s
-        for plot in (self.traces.interval, self.traces.watts, self.traces.heat):
-            plot.setXRange(0, seconds, padding=0.01)
+        soak, length = (planned.soak_s, planned.pass_s) if planned else (design.soak_s, design.pass_s)
+        self.traces.start(soak + length, soak)
 
     def _on_started(self) -> None:
         self.start.setEnabled(False)

@@ -96,7 +96,7 @@ class ReadStage(Stage):
         plots.addWidget(self.distribution, 2)
         column.addLayout(plots, 1)
         bottom.addWidget(right)
-        bottom.setSizes([640, 480])
+        bottom.setSizes([660, 460])
         split.addWidget(top)
         split.addWidget(bottom)
         split.setSizes([300, 260])

@@ -191,10 +191,10 @@ class PassTable(QTableView):
         cells, heading = QFontMetrics(tokens.base_font(13)), QFontMetrics(tokens.base_font(12))
         header = self.horizontalHeader()
         sorted_by = header.sortIndicatorSection() if header is not None else -1
-        for column, (words, *_) in enumerate(_COLUMNS[:-1]):  # the last one stretches
+        for column, (words, *_) in enumerate(_COLUMNS):
             arrow = 16 if column == sorted_by else 0
             width = max(cells.horizontalAdvance(self.model_.longest(column)), heading.horizontalAdvance(words) + arrow)
-            self.setColumnWidth(column, width + 15)
+            self.setColumnWidth(column, width + 13)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
