@@ -88,7 +88,7 @@ class RatePlot(Plot):
         self._low_words = "1 % low"
         self._pick_w: float | None = None
         self.scene().sigMouseClicked.connect(self._on_clicked)
-        self.hint("No passes yet. Plan a sweep and start it in Bench, or import passes.")
+        self.hint("Reading the notebook …")
 
     def show_ladder(
         self, ladder: Ladder | None, marks: Sequence[Mark], floor_fps: float, low_words: str, pick_w: float | None
