@@ -18,14 +18,15 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from hovrik.bench.runner import Control
+from hovrik.bench.simulated.heat import HeatState
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model
-from hovrik.bench.simulated.physics import HeatState, Load
+from hovrik.bench.simulated.physics import Load, capped
 from hovrik.bench.simulated.truth import expectation
 from hovrik.core.plan.ladder import LadderDesign
 from hovrik.core.question import Question
 from hovrik.demo.scenario import SCENARIO
-from hovrik.service import sweep
+from hovrik.service import library, sweep
 from hovrik.service.evidence import evaluate
 from hovrik.store.notebook import Notebook
 
@@ -102,7 +103,7 @@ def truth_of(argument: tuple[int, float, int]) -> tuple[int, float, dict[str, fl
     case = cases()[index]
     die, shell = _start_c(case)
     found = expectation(
-        case.model.physics, case.model.loads[TITLE, SCENE], limit, case.design.cap_fps, case.design.pass_s,
+        case.model.physics, case.model.loads[TITLE, SCENE], limit, capped(case.design.cap_fps), case.design.pass_s,
         case.target_fps, passes, seed=900_000 + index, soak_s=case.design.soak_s, start=HeatState(die, shell),
     )  # fmt: skip
     return index, limit, found.__dict__
@@ -145,7 +146,7 @@ def one_sweep(argument: tuple[int, int]) -> dict[str, object]:
         machine = SimulatedMachine(case.model, state, seed=seed)
         with Notebook(Path(folder) / "sweep.hovrik") as notebook:
             notebook._connection.execute("PRAGMA synchronous = OFF")  # the disk is not what is tested here
-            sweep.register(notebook, machine.describe())
+            library.register(notebook, machine.describe())
             question = question_of(case)
             plan = sweep.keep_plan(notebook, question, replace(case.design, seed=seed), room_c=22.0)
             sweep.run_plan(notebook, plan, machine, address, Control(), lambda event: None)

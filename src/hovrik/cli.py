@@ -21,7 +21,7 @@ from .core.errors import HovrikError, Problem
 from .core.question import Question, School, Source
 from .core.setup import describe
 from .core.spread import within_pass
-from .store.importers.frame_log import UNITS, ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
+from .store.importers.frame_log import IMPORTABLE, UNITS, ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
 from .store.importers.table import Table, read_table
 
 _FILE = click.Path(path_type=Path, dir_okay=False)
@@ -145,8 +145,8 @@ def _mapping(table: Table, column: str | None, unit: str | None, channels: dict[
 def _default_unit(channel: str) -> str:
     from .core.trace import CHANNELS
 
-    if channel not in CHANNELS:
-        raise HovrikError(f"{channel} is no known channel. Choose one of: {', '.join(CHANNELS)}.")
+    if channel not in IMPORTABLE:
+        raise HovrikError(f"{channel} is no known channel. Choose one of: {', '.join(IMPORTABLE)}.")
     return next(iter(UNITS[CHANNELS[channel][1]]))
 
 

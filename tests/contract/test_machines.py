@@ -9,7 +9,8 @@ from helpers.build import machine as stand_in
 
 from hovrik.bench.protocol import Instruction, Need, Reply
 from hovrik.core.errors import Unavailable
-from hovrik.core.knob import LIMITS, STATIC_LIMIT
+from hovrik.core.knob import LIMITS, STATIC_LIMIT, Where
+from hovrik.core.question import Source
 from hovrik.core.setup import Reading, Setup, Snapshot, static
 
 MACHINES = {"simulated": stand_in}
@@ -156,7 +157,37 @@ def test_charge_falls_under_load_and_a_person_recharges(made):
     assert machine.charge() < full
     assert machine.needs_person(Instruction(Need.RECHARGE, "Plug in.", full))
     assert machine.charge() == pytest.approx(full, abs=0.011)
-    assert not machine.needs_person(Instruction(Need.RESTART, "Restart."))
+    assert not machine.needs_person(Instruction(Need.RESTART, "Restart.", slot="no such slot"))
+
+
+def test_what_needs_a_relaunch_or_restart_says_so_and_changes_nothing(made):
+    machine, scene, _ = made
+    asked = {Where.RELAUNCH: Reply.RELAUNCH, Where.RESTART: Reply.RESTART, Where.SETUP_SCREEN: Reply.PERSON}
+    needs = {Reply.RELAUNCH: Need.RELAUNCH, Reply.RESTART: Need.RESTART, Reply.PERSON: Need.SET_BY_HAND}
+    tried = 0
+    for knob in machine.describe().knobs:
+        if knob.where in asked and knob.levels:
+            play(machine, scene, 2.0)
+            before = machine.read_back().readings[knob.id].value
+            other = next(level for level in knob.levels if level != before)
+            outcome = machine.apply(Setup({knob.id: other}))
+            assert outcome.reply is asked[knob.where] and outcome.instruction, knob.id
+            assert machine.read_back().readings[knob.id].value == before
+            assert machine.needs_person(Instruction(needs[outcome.reply], outcome.instruction))
+            assert machine.apply(Setup({knob.id: other})).reply is Reply.DONE
+            assert machine.read_back().readings[knob.id].value == other
+            tried += 1
+    assert tried >= 3
+
+
+def test_the_source_and_the_slot_are_changed_by_a_person(made):
+    machine, _, _ = made
+    assert machine.source() is Source.BATTERY
+    assert machine.needs_person(Instruction(Need.PLUG_IN, "Plug in.")) and machine.source() is Source.ADAPTER
+    assert machine.needs_person(Instruction(Need.UNPLUG, "Unplug.")) and machine.source() is Source.BATTERY
+    other = next(s.key for s in machine.describe().rig.slots if s.key != machine.describe().slot)
+    assert machine.needs_person(Instruction(Need.RESTART, "Restart.", slot=other))
+    assert machine.describe().slot == other
 
 
 def test_spoiled_state_is_a_known_error(tmp_path):

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from hovrik.app.main_window import STAGES
 from hovrik.app.theme import tokens
 from hovrik.core.question import School, Source
+from hovrik.service import library
 from hovrik.store.notebook import Notebook
 
 CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QTableView)
@@ -220,7 +221,8 @@ def test_a_spoiled_profile_is_told_with_its_problems(demo_copy, tmp_path, qtbot)
 
 def test_a_machine_that_is_gone_is_told(demo_copy, qtbot):
     with Notebook(demo_copy) as notebook:
-        notebook.set_state("machine", {**notebook.get_state("machine"), "description": "/none.toml"})
+        spoiled = {**library.address_of(notebook, "ombrel-8"), "description": "/none.toml"}
+        library.keep_address(notebook, "ombrel-8", spoiled)
     with opened(demo_copy, qtbot) as window:
         assert "Restore the file" in window.bench_line.machine.text()
         window.start_sweep()

@@ -91,11 +91,12 @@ def copy_notebook(path, folder):
     state = scenario.state_file(path)
     if state.exists():
         shutil.copy(state, scenario.state_file(target))
-    from hovrik.service.machines import simulated
+    from hovrik.service import library
     from hovrik.store.notebook import Notebook
 
     with Notebook(target) as notebook:
-        notebook.set_state("machine", simulated(scenario.SCENARIO, scenario.state_file(target)))
+        for rig, address in scenario.addresses(target).items():
+            library.keep_address(notebook, rig, address)
     return target
 
 

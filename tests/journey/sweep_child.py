@@ -13,7 +13,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from hovrik.bench.runner import Control, PassDone, Phase, Progress
 from hovrik.core.plan.ladder import LadderDesign
 from hovrik.demo import scenario
-from hovrik.service import sweep
+from hovrik.service import library, sweep
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 
@@ -50,7 +50,7 @@ def announce(event):
 def main(path, pace=PACE):
     """Plan or continue, and run."""
     with Notebook(path) as notebook:
-        address = notebook.get_state("machine")
+        address = library.address_of(notebook, "ombrel-8")
         left = sweep.unfinished(notebook)
         plan_id = left[0][0].plan_id if left else sweep.keep_plan(notebook, scenario.question(), DESIGN, room_c=22.0)
         machine = open_machine(address, pace=pace)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.demo import scenario
+from hovrik.service import library
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 
@@ -17,14 +18,14 @@ def fresh(tmp_path):
     """A notebook that knows the demo's rig and titles but has no passes."""
     path = tmp_path / "fresh.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, scenario.state_file(path))
+        scenario.prepare(notebook, path)
     return path
 
 
 def knobs(path):
     """What the stand-in is set to."""
     with Notebook(path, read_only=True) as notebook:
-        return open_machine(notebook.get_state("machine")).read_back().readings
+        return open_machine(library.address_of(notebook, "ombrel-8")).read_back().readings
 
 
 def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
@@ -116,7 +117,7 @@ def test_an_interrupted_sweep_is_offered(fresh, qtbot):
     from hovrik.service import sweep
 
     with Notebook(fresh) as notebook:
-        address = notebook.get_state("machine")
+        address = library.address_of(notebook, "ombrel-8")
         machine = open_machine(address)
         plan = sweep.keep_plan(notebook, scenario.question(), scenario.design())
         notebook.begin_run(plan, address, machine.snapshot())

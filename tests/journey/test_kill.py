@@ -14,7 +14,7 @@ from helpers.build import copy_notebook
 from journey import sweep_child
 
 from hovrik.demo import scenario
-from hovrik.service import sweep
+from hovrik.service import library, sweep
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 
@@ -27,7 +27,7 @@ def prepared(tmp_path_factory):
     """A notebook without passes, to be copied."""
     path = tmp_path_factory.mktemp("kill") / "base.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, scenario.state_file(path))
+        scenario.prepare(notebook, path)
     return path
 
 
@@ -69,7 +69,7 @@ def test_kill_at_20_moments(prepared, tmp_path):
     for number in range(MOMENTS):
         path = copy_notebook(prepared, _folder(tmp_path, str(number)))
         with Notebook(path, read_only=True) as notebook:
-            address = notebook.get_state("machine")
+            address = library.address_of(notebook, "ombrel-8")
         before = open_machine(address).snapshot()
         said = killed_after(path, (number + rng.random()) / MOMENTS * length_s * 0.97)
         places.append(place_of(said))
@@ -117,7 +117,7 @@ def _continue(path, before, address):
 def test_put_back_after_a_kill(prepared, tmp_path):
     path = copy_notebook(prepared, tmp_path)
     with Notebook(path, read_only=True) as notebook:
-        address = notebook.get_state("machine")
+        address = library.address_of(notebook, "ombrel-8")
     before = open_machine(address).snapshot()
     killed_after(path, 0.8)
     with Notebook(path) as notebook:

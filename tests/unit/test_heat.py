@@ -7,7 +7,7 @@ import pytest
 from helpers.build import nist
 from scipy.integrate import solve_ivp
 
-from hovrik.bench.simulated.physics import HeatPath, HeatState
+from hovrik.bench.simulated.heat import HeatPath, HeatState
 from hovrik.core import heat
 from hovrik.core.errors import InputError
 from hovrik.core.heat import TimeConstants

@@ -6,7 +6,7 @@ from hovrik.core.condition import UNKNOWN, Condition, Provenance, from_plain, to
 from hovrik.core.errors import ImportRefused, LimitError, PlanError, Problem
 from hovrik.core.knob import LIMITS, Knob
 from hovrik.core.question import Question, School, Source
-from hovrik.core.rig import OsSlot, Rig
+from hovrik.core.rig import OsSlot, Rig, Version
 from hovrik.core.setup import Reading, Setup, Snapshot, describe, static
 from hovrik.core.title import Scene, Title
 
@@ -90,11 +90,12 @@ def test_conditions_survive_the_round_trip():
 
 
 def test_rig_survives_the_round_trip_and_ignores_what_it_does_not_know():
-    rig = Rig("r", "R", 4, 28, slots=(OsSlot("a", "A", driver="1"),), refresh_hz=(40.0, 60.0), resolution=(1280, 800))
+    slot = OsSlot("a", "A", (Version("graphics driver", "1"),))
+    rig = Rig("r", "R", 4, 28, slots=(slot,), refresh_hz=(40.0, 60.0), resolution=(1280, 800))
     body = {**rig.as_dict(), "added_later": 1}
     body["slots"] = [{**body["slots"][0], "added_later": 2}]
     assert Rig.from_dict(body) == rig
-    assert rig.slot("a").driver == "1"
+    assert rig.slot("a").version("graphics driver") == "1"
     with pytest.raises(PlanError, match="It has: a"):
         rig.slot("b")
 

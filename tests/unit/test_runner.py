@@ -215,7 +215,7 @@ def test_the_older_snapshot_is_put_back(tmp_path):
 
 def test_recharge_keeps_every_pass_in_the_valid_window(tmp_path):
     made, log = machine(tmp_path), Log()
-    made._state["charge"] = 0.56
+    made.set_charge(0.56)
     phases = []
     start(
         made,
@@ -229,7 +229,7 @@ def test_recharge_keeps_every_pass_in_the_valid_window(tmp_path):
 
 def test_declined_recharge_aborts_with_what_to_do(tmp_path, monkeypatch):
     made, log = machine(tmp_path), Log()
-    made._state["charge"] = 0.53
+    made.set_charge(0.53)
     monkeypatch.setattr(made, "needs_person", lambda instruction: False)
     with pytest.raises(PassAborted, match="Recharge, then continue the sweep"):
         start(made, log)

@@ -10,7 +10,7 @@ from hovrik.core.question import Source
 from hovrik.core.record import Origin
 from hovrik.core.setup import Setup
 from hovrik.demo import scenario
-from hovrik.service import evidence, imports, profiles, rows, sweep
+from hovrik.service import evidence, imports, library, profiles, rows, sweep
 from hovrik.service.machines import open_machine, simulated
 from hovrik.store.importers.frame_log import Imported
 from hovrik.store.notebook import Notebook
@@ -20,7 +20,7 @@ from hovrik.store.notebook import Notebook
 def notebook(tmp_path):
     """A notebook that knows the demo's rig and titles but has no passes."""
     with Notebook(tmp_path / "n.hovrik") as opened:
-        scenario.prepare(opened, scenario.state_file(opened.path))
+        scenario.prepare(opened, opened.path)
         yield opened
 
 
@@ -36,7 +36,7 @@ SMALL = LadderDesign(10, 14, 2, 40.0, repeats=2, pass_s=20, soak_s=10, cool_s=2)
 def sweep_once(notebook, design=SMALL, control=None, announce=lambda event: None, plan_id=None):
     """Plan and run."""
     plan_id = plan_id or sweep.keep_plan(notebook, DEMO_QUESTION, design, room_c=22.0)
-    address = notebook.get_state("machine")
+    address = library.address_of(notebook, "ombrel-8")
     machine = open_machine(address)
     ended = sweep.run_plan(notebook, plan_id, machine, address, control or Control(), announce)
     machine.close()
@@ -45,7 +45,7 @@ def sweep_once(notebook, design=SMALL, control=None, announce=lambda event: None
 
 def test_registering_twice_adds_no_version(notebook):
     before = len(notebook.entities())
-    scenario.prepare(notebook, scenario.state_file(notebook.path))
+    scenario.prepare(notebook, notebook.path)
     assert len(notebook.entities()) == before
 
 
@@ -93,7 +93,7 @@ def test_unknown_parts_of_a_question_are_named(notebook):
 
 
 def test_an_unfinished_run_is_offered_and_put_back(notebook):
-    address = notebook.get_state("machine")
+    address = library.address_of(notebook, "ombrel-8")
     machine = open_machine(address)
     before = machine.snapshot()
     plan_id = sweep.keep_plan(notebook, DEMO_QUESTION, SMALL)

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from helpers.build import machine
 
+from hovrik.bench.simulated.heat import HeatState
 from hovrik.bench.simulated.model import load_model
-from hovrik.bench.simulated.physics import HeatState, first_order, operate
+from hovrik.bench.simulated.physics import PLAIN, capped, first_order, operate
 from hovrik.bench.simulated.scene import BLOCK_S, ScenePlayer
 from hovrik.bench.simulated.truth import expectation, independent_pass
 from hovrik.core.errors import Unavailable
@@ -21,9 +22,9 @@ LIGHT = MODEL.loads["tin-orchard", "grove"]
 STILL = np.ones(4)
 
 
-def rate(limit, load=HEAVY, cap_ms=0.0, physics=PHYSICS):
+def rate(limit, load=HEAVY, setting=PLAIN, physics=PHYSICS):
     """Mean rate without noise, fps."""
-    return 1000.0 / float(operate(physics, load, limit, cap_ms, 60.0, STILL).frame_ms.mean())
+    return 1000.0 / float(operate(physics, load, limit, setting, 60.0, STILL).frame_ms.mean())
 
 
 def test_domain_inverse_agrees_with_its_power():
@@ -34,7 +35,7 @@ def test_domain_inverse_agrees_with_its_power():
 
 def test_package_is_the_sum_of_its_parts_and_meets_the_limit():
     for limit in (9.0, 15.0, 22.0):
-        found = operate(PHYSICS, HEAVY, limit, 0.0, 50.0, STILL)
+        found = operate(PHYSICS, HEAVY, limit, PLAIN, 50.0, STILL)
         uncore = PHYSICS.chip.uncore_w
         assert found.package_w == pytest.approx(uncore + found.cpu_w + found.gpu_w)
         assert found.package_w == pytest.approx(limit, rel=0.02)
@@ -55,20 +56,20 @@ def test_frames_per_watt_of_draw_peak_in_the_lower_half():
 
 
 def test_a_cap_saves_power_and_a_light_title_does_not_bind_the_limit():
-    capped = operate(PHYSICS, LIGHT, 20.0, 1000 / 40, 60.0, STILL)
-    free = operate(PHYSICS, LIGHT, 20.0, 0.0, 60.0, STILL)
-    assert capped.package_w.mean() < free.package_w.mean() <= 20.5
-    assert capped.package_w.mean() < 15
+    held = operate(PHYSICS, LIGHT, 20.0, capped(40.0), 60.0, STILL)
+    free = operate(PHYSICS, LIGHT, 20.0, PLAIN, 60.0, STILL)
+    assert held.package_w.mean() < free.package_w.mean() <= 20.5
+    assert held.package_w.mean() < 15
 
 
 def test_firmware_that_takes_more():
     biased = replace(PHYSICS, limit_bias_w=3.0)
-    assert operate(biased, HEAVY, 15.0, 0.0, 50.0, STILL).package_w.mean() == pytest.approx(18.0, abs=0.4)
+    assert operate(biased, HEAVY, 15.0, PLAIN, 50.0, STILL).package_w.mean() == pytest.approx(18.0, abs=0.4)
 
 
 def test_heat_costs_frames():
     """Leakage with temperature leaves fewer watts for clocks."""
-    cool, hot = (operate(PHYSICS, HEAVY, 12.0, 0.0, c, STILL).frame_ms.mean() for c in (45.0, 90.0))
+    cool, hot = (operate(PHYSICS, HEAVY, 12.0, PLAIN, c, STILL).frame_ms.mean() for c in (45.0, 90.0))
     assert hot > cool * 1.01
 
 
@@ -82,14 +83,14 @@ def test_correlated_noise_is_the_recursion_it_says():
 
 
 def test_same_seed_same_pass_other_seed_another():
-    first, again, other = (independent_pass(PHYSICS, HEAVY, 14.0, None, 20.0, (s,))[0] for s in (1, 1, 2))
+    first, again, other = (independent_pass(PHYSICS, HEAVY, 14.0, PLAIN, 20.0, (s,))[0] for s in (1, 1, 2))
     assert np.array_equal(first, again) and not np.array_equal(first, other)
 
 
 def test_blocks_join_without_a_seam():
     """Frames that cross the end of a block are neither lost nor counted twice: time adds up."""
     player, heat = ScenePlayer(PHYSICS, HEAVY, (3,)), HeatState(50.0, 40.0)
-    ends = np.concatenate([player.play(14.0, 40.0, heat, 22.0).frame_ends_s + n * BLOCK_S for n in range(30)])
+    ends = np.concatenate([player.play(14.0, capped(40.0), heat).frame_ends_s + n * BLOCK_S for n in range(30)])
     interval_ms = np.diff(ends) * 1000
     assert interval_ms.min() > 20 and interval_ms.sum() == pytest.approx(60_000, rel=0.002)
     assert np.median(interval_ms) == pytest.approx(25.0, abs=0.1)
@@ -100,7 +101,7 @@ def test_energy_balance(tmp_path):
     sensor noise: 0.5 % over 20 min."""
     made = machine(tmp_path)
     made.apply(static(20.0))
-    pack, start = PHYSICS.pack, made._state["charge"]
+    pack, start = PHYSICS.pack, made._power.charge
     made.start_scene("saltmarsh-couriers", "causeway")
     parts = []
     for _ in range(240):
@@ -110,7 +111,7 @@ def test_energy_balance(tmp_path):
     volts = np.concatenate([p.channels["voltage_v"].values for p in parts])
     drawn_wh = watts.mean() * 1200 / 3600
     loss_wh = np.mean((watts / volts) ** 2) * pack.ohm * 1200 / 3600
-    share = np.linspace(start, made._state["charge"], 2000)
+    share = np.linspace(start, made._power.charge, 2000)
     removed_wh = -np.trapezoid(pack.open_v(share), share) * pack.charge_ah
     assert drawn_wh + loss_wh == pytest.approx(removed_wh, rel=0.005)
 
@@ -121,7 +122,7 @@ def test_low_charge_clamps_the_limit(tmp_path):
     made.apply(static(20.0))
     watts = []
     for charge in (0.8, 0.45, 0.15):
-        made._state["charge"] = charge
+        made.set_charge(charge)
         made.start_scene("saltmarsh-couriers", "causeway")
         made.wait(10.0)
         watts.append(made.sample().channels["package_w"].mean())
@@ -141,9 +142,10 @@ def test_throttle_with_hysteresis(tmp_path):
 
 
 def test_truth_is_the_plain_expectation():
-    found = expectation(PHYSICS, HEAVY, 13.0, 40.0, 20.0, 40.0, passes=12, seed=5)
+    found = expectation(PHYSICS, HEAVY, 13.0, capped(40.0), 20.0, 40.0, passes=12, seed=5)
     lows = [
-        1000 / np.quantile(independent_pass(PHYSICS, HEAVY, 13.0, 40.0, 20.0, (5, i), 30.0)[0], 0.99) for i in range(12)
+        1000 / np.quantile(independent_pass(PHYSICS, HEAVY, 13.0, capped(40.0), 20.0, (5, i), 30.0)[0], 0.99)
+        for i in range(12)
     ]
     assert found.low_fps == pytest.approx(np.mean(lows))
     assert found.low_se == pytest.approx(np.std(lows, ddof=1) / np.sqrt(12))

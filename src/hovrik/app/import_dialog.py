@@ -24,7 +24,7 @@ from ..core import frames
 from ..core.errors import HovrikError, ImportRefused, Problem
 from ..core.trace import CHANNELS
 from ..service import imports
-from ..store.importers.frame_log import UNITS, ColumnMap, FrameUnit, Imported, convert, guess
+from ..store.importers.frame_log import IMPORTABLE, UNITS, ColumnMap, FrameUnit, Imported, convert, guess
 from ..store.importers.table import Table, read_table
 from .background import Background
 from .session import Session
@@ -124,7 +124,8 @@ class ImportDialog(QDialog):
         grid = QGridLayout(box)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(2)
-        for row, (name, (words, unit)) in enumerate(CHANNELS.items()):
+        for row, name in enumerate(IMPORTABLE):
+            words, unit = CHANNELS[name]
             column = Choice(f"Column of {words}", [("", "not in the file")])
             column.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             column.setMinimumWidth(200)
@@ -136,7 +137,7 @@ class ImportDialog(QDialog):
             grid.addWidget(column, row, 1)
             grid.addWidget(units, row, 2)
             self.channels[name] = (column, units)
-        grid.setRowStretch(len(CHANNELS), 1)
+        grid.setRowStretch(len(IMPORTABLE), 1)
         return box
 
     def _summary_page(self) -> QWidget:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMainWindow, QStackedWidg
 from ..bench.runner import Progress
 from ..core.errors import HovrikError
 from ..core.plan.ladder import LadderDesign, ordered_passes
+from ..core.preflight import conditions
 from ..core.words import plural
 from ..service import sweep
 from .evaluate_worker import EvaluateWorker
@@ -112,6 +113,7 @@ class MainWindow(QMainWindow):
         session = self.session
         session.question_changed.connect(self.evaluate)
         session.passes_changed.connect(self.evaluate)
+        session.library_changed.connect(self._on_library_changed)
         session.failed.connect(self.banner.show_problem)
         self.evaluator.evaluated.connect(session.set_evaluation)
         self.evaluator.failed.connect(self.answer_panel.show_text)
@@ -197,6 +199,11 @@ class MainWindow(QMainWindow):
             self.evaluate()
         self._show_readiness()
 
+    def _on_library_changed(self) -> None:
+        self.question_line.show_question()
+        self._show_readiness()
+        self.evaluate()
+
     def evaluate(self) -> None:
         """Ask for newest figures."""
         if self.session.question is not None:
@@ -240,7 +247,13 @@ class MainWindow(QMainWindow):
                 self.banner.show_problem("This notebook knows no machine to run on. Import passes instead.")
             return
         try:
-            plan_id = sweep.keep_plan(session.notebook, session.question, session.design, room_c=session.room_c)
+            plan_id = sweep.keep_plan(
+                session.notebook,
+                session.question,
+                session.design,
+                room_c=session.room_c,
+                seen=conditions(session.preflight()),
+            )
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return

@@ -1,7 +1,8 @@
 """The one document: notebook, question, plan, selection. Core values are frozen; a change replaces one and tells.
 
 Signals: question_changed, design_changed, room_changed, evaluation_changed (new figures), passes_changed (rows
-were added or annotated), selection_changed (pass id), profiles_changed, run_changed (started or ended).
+were added or annotated), selection_changed (pass id), profiles_changed,
+library_changed (rigs or titles), answers_changed (preflight).
 """
 
 from __future__ import annotations
@@ -15,10 +16,11 @@ from PyQt6.QtGui import QUndoStack
 
 from ..core.errors import StoreError
 from ..core.plan.ladder import LadderDesign
+from ..core.preflight import Item
 from ..core.question import Question
-from ..core.rig import Rig
+from ..core.rig import OsSlot, Rig
 from ..core.title import Title
-from ..service import sweep
+from ..service import library, sweep
 from ..service.evidence import Evaluation
 from ..service.machines import open_machine
 from ..store.notebook import Entity, Notebook
@@ -40,6 +42,8 @@ class Session(QObject):
     passes_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     profiles_changed = pyqtSignal()
+    library_changed = pyqtSignal()
+    answers_changed = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, path: Path) -> None:
@@ -48,7 +52,6 @@ class Session(QObject):
         self.undo_stack = QUndoStack(self)
         self.evaluation: Evaluation | None = None
         self.selected_pass: str | None = None
-        self.address: Mapping[str, Any] | None = self.notebook.get_state("machine")
         body = self.notebook.get_state("question")
         self.question: Question | None = Question.from_dict(body) if body else None
         body = self.notebook.get_state("design")
@@ -74,6 +77,32 @@ class Session(QObject):
             self.design = design
             self._remember("design", design.as_dict())
             self.design_changed.emit()
+
+    def set_rig(self, rig: Rig) -> None:
+        """Save a rig as a new version. Raises PlanError."""
+        library.save_rig(self.notebook, rig)
+        self._library_edited()
+
+    def set_title(self, title: Title) -> None:
+        """Save a title as a new version. Raises PlanError."""
+        library.save_title(self.notebook, title)
+        self._library_edited()
+
+    def _library_edited(self) -> None:
+        if self.question is None:
+            found = library.first_question(self.notebook)
+            if found is not None:
+                self.set_question(found)
+        self.library_changed.emit()
+
+    def set_answers(self, rig_key: str, answers: Mapping[str, Any]) -> None:
+        """Replace the preflight answers of a rig."""
+        library.keep_answers(self.notebook, rig_key, answers)
+        self.answers_changed.emit()
+
+    def preflight(self) -> tuple[Item, ...]:
+        """The list before measuring."""
+        return library.preflight(self.notebook, self.question, self.address) if self.question else ()
 
     def set_room(self, room_c: float | None) -> None:
         """Replace the room temperature that passes will be noted with."""
@@ -106,6 +135,17 @@ class Session(QObject):
     def newest(self, kind: str) -> dict[str, Entity]:
         """Newest versions of rigs, slots, titles or scenes by key."""
         return self.notebook.newest(kind)
+
+    @property
+    def address(self) -> Mapping[str, Any] | None:
+        """Where the machine of the question's rig is found, None where it is run by hand."""
+        return library.address_of(self.notebook, self.question.rig) if self.question else None
+
+    @property
+    def slot(self) -> OsSlot | None:
+        """The OS slot of the question."""
+        rig, question = self.rig, self.question
+        return next((s for s in rig.slots if question and s.key == question.slot), None) if rig else None
 
     @property
     def rig(self) -> Rig | None:

@@ -11,6 +11,7 @@ from enum import StrEnum
 from typing import Protocol
 
 from ..core.knob import Knob
+from ..core.question import Source
 from ..core.rig import Rig
 from ..core.setup import Setup, Snapshot
 from ..core.title import Title
@@ -75,16 +76,20 @@ class Need(StrEnum):
     RECHARGE = "recharge"
     RELAUNCH = "relaunch"
     RESTART = "restart"
+    PLUG_IN = "plug in"
+    UNPLUG = "unplug"
     SET_BY_HAND = "set by hand"
 
 
 @dataclass(frozen=True)
 class Instruction:
-    """Something a person must do, in plain words. until : charge share (0..1) to reach, for a recharge."""
+    """Something a person must do, in plain words. until : charge share (0..1) to reach, for a recharge; slot : OS slot
+    to restart into, where it is another one."""
 
     need: Need
     text: str
     until: float | None = None
+    slot: str | None = None
 
 
 class Machine(Protocol):
@@ -97,7 +102,7 @@ class Machine(Protocol):
     def poll_s(self) -> float: ...
 
     def describe(self) -> Description:
-        """What it is and offers; does not change while it is connected."""
+        """What it is and offers in the OS slot it runs; changes only where a person restarts it into another."""
 
     def now_ns(self) -> int:
         """Machine time, ns; never goes back."""
@@ -125,6 +130,9 @@ class Machine(Protocol):
 
     def charge(self) -> float | None:
         """Charge share 0..1 by the gauge, None where there is no battery."""
+
+    def source(self) -> Source | None:
+        """Battery or adapter, None where it cannot be read."""
 
     def needs_person(self, instruction: Instruction) -> bool:
         """Ask the person at the machine; True when done, False when declined or stopped."""

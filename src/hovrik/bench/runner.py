@@ -19,12 +19,14 @@ from ..core.condition import Condition, Conditions, Provenance
 from ..core.errors import BenchError, PassAborted, ReadbackMismatch, Unavailable
 from ..core.plan.ladder import PlannedPass
 from ..core.plan.schedule import MARGIN, expected_wh
+from ..core.question import Source
 from ..core.record import Outcome as End
 from ..core.record import PassRecord
 from ..core.rig import Rig
 from ..core.setup import Setup, Snapshot, describe
 from ..core.trace import Channel, Trace
 from .protocol import Instruction, Machine, Need, Reply, Sample
+from .protocol import Outcome as Answered
 
 
 class Phase(StrEnum):
@@ -108,7 +110,8 @@ class Control:
 
 @dataclass(frozen=True)
 class Job:
-    """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass.
+    """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass;
+    slot : OS slot it runs in, None for the one that runs.
 
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew.
     """
@@ -119,6 +122,7 @@ class Job:
     title: str
     scene: str
     rig: Rig
+    slot: str | None = None
     asked: Conditions = field(default_factory=dict)
     done: frozenset[int] = frozenset()
     snapshot: Snapshot | None = None
@@ -130,6 +134,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
     Errors of the machine or the store end the run and are raised again after the setup before was put back.
     """
     control.machine = machine
+    _prepare(machine, job)
     snapshot = job.snapshot or machine.snapshot()
     _refuse_what_cannot_be_put_back(job, snapshot)
     sink.begin(snapshot)
@@ -163,15 +168,51 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
     return ended
 
 
+_ASKS = {Reply.RELAUNCH: Need.RELAUNCH, Reply.RESTART: Need.RESTART, Reply.PERSON: Need.SET_BY_HAND}
+
+
+def apply(machine: Machine, setup: Setup) -> Answered:
+    """Set a setup; where a relaunch, restart or hand is wanted, ask the person for it and set it then."""
+    return _with_person(machine, lambda: machine.apply(setup))
+
+
+def _with_person(machine: Machine, act: Callable[[], Answered]) -> Answered:
+    for _ in range(len(_ASKS)):
+        outcome = act()
+        need = _ASKS.get(outcome.reply)
+        if need is None or not machine.needs_person(Instruction(need, outcome.instruction or outcome.reason)):
+            return outcome
+    return act()
+
+
 def put_back(machine: Machine, snapshot: Snapshot) -> bool:
     """Restore the confirmed values of a snapshot; True once a read-back confirms every one of them."""
     machine.end_scene()
-    if machine.restore(snapshot).reply is not Reply.DONE:
+    if _with_person(machine, lambda: machine.restore(snapshot)).reply is not Reply.DONE:
         return False
     now = machine.read_back().readings
     return all(
         key in now and now[key].confirmed and now[key].value == value for key, value in snapshot.restorable().items()
     )
+
+
+def _prepare(machine: Machine, job: Job) -> None:
+    """Have the machine in the OS slot and on the power source that the plan asks for."""
+    if job.slot is not None and machine.describe().slot != job.slot:
+        text = f"Restart into {job.rig.slot(job.slot).name}."
+        if (
+            not machine.needs_person(Instruction(Need.RESTART, text, slot=job.slot))
+            or machine.describe().slot != job.slot
+        ):
+            raise BenchError(f"The machine runs another OS slot than {job.slot}. {text}")
+    wanted = job.asked.get("source")
+    source = machine.source()
+    if wanted is None or source is None or wanted.value == source.value:
+        return
+    need = Need.PLUG_IN if wanted.value == Source.ADAPTER.value else Need.UNPLUG
+    text = "Plug the adapter in." if need is Need.PLUG_IN else "Unplug the adapter."
+    if not machine.needs_person(Instruction(need, text)) or machine.source() == source:
+        raise BenchError(f"The machine is on the {source.value}, the plan asks for the {wanted.value}. {text}")
 
 
 def _refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
@@ -198,7 +239,7 @@ def _make(
     if not _charge_enough(machine, job, planned, control, say):
         return None
     say(Phase.APPLY)
-    outcome = machine.apply(planned.setup)
+    outcome = apply(machine, planned.setup)
     if outcome.reply is not Reply.DONE:
         return _failed(machine, job, planned, f"{outcome.reply.value}: {outcome.reason}")
     _check_read_back(machine, planned.setup)
@@ -243,11 +284,11 @@ def _charge_enough(
     machine: Machine, job: Job, planned: PlannedPass, control: Control, say: Callable[..., None]
 ) -> bool:
     """Recharge where the pass would leave the valid charge window; False when stopped."""
-    charge, full = machine.charge(), job.rig.battery_wh
+    charge, full = machine.charge(), job.rig.full_charge_wh
     if charge is None or full is None:
         return True
     low, high = job.rig.valid_charge[0] + MARGIN, min(job.rig.valid_charge[1], job.rig.charge_limit)
-    if charge - expected_wh(planned) / (full * job.rig.health) >= low or charge >= high - 0.011:
+    if charge - expected_wh(planned) / full >= low or charge >= high - 0.011:
         return True
     say(Phase.RECHARGE)
     text = f"Plug in and charge to {100 * high:.0f} %, then unplug."

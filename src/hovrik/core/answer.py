@@ -297,8 +297,8 @@ def _reasons(
         said.append(f"{words.plural(context.suspect, 'suspect pass counts', 'suspect passes count')}")
     said += [f"{limit:g} W lies {text}" for limit, text in ladder.dents]
     said += [f"{mark.label}: {mark.note}" for mark in found if mark.note]
-    if "hours" in metrics and level is not None and level.draw and context.rig and context.rig.battery_wh:
-        plain = energy.plain_hours(context.rig.battery_wh * context.rig.health, math.exp(level.draw.mean))
+    if "hours" in metrics and level is not None and level.draw and context.rig and (full := context.rig.full_charge_wh):
+        plain = energy.plain_hours(full, math.exp(level.draw.mean))
         said.append(
             f"plain division gives {words.hours_minutes(plain)}; less is delivered at "
             f"{math.exp(level.draw.mean):.0f} W, and {100 * context.rig.reserve:.0f} % stays in reserve"

@@ -80,10 +80,10 @@ class Pack:
     def of(cls, rig: Rig) -> Pack | None:
         """The pack of a rig, or None where its energy is unknown. An unknown resistance is assumed from the
         reference tables: a loss of 0.155 % per watt for 40 Wh, in proportion."""
-        if rig.battery_wh is None:
+        full = rig.full_charge_wh
+        if full is None:
             return None
         cells = rig.pack_cells or 2
-        full = rig.battery_wh * rig.health
         nominal = cells * float(np.interp(0.5, _CHARGE, _CELL_V))
         ohm = rig.pack_ohm if rig.pack_ohm is not None else LOSS_PER_WATT * nominal**2 * 40.0 / full
         return cls(full, cells, ohm)
@@ -153,3 +153,51 @@ def is_practical(hours_a: float, hours_b: float, least_share: float = 0.05, leas
     """Whether two runtimes differ by more than the larger of 5 % of the shorter and 10 min."""
     least = max(least_share * min(hours_a, hours_b), least_min / 60.0)
     return abs(hours_a - hours_b) > least
+
+
+@dataclass(frozen=True)
+class WattFlow:
+    """One part of where the watts go. parent : the part it is taken from, "" for the source; measured : read in passes,
+    else assumed or left over, as `how` says."""
+
+    id: str
+    label: str
+    parent: str
+    watts: float
+    measured: bool
+    how: str
+
+
+def where_watts_go(
+    draw_w: float | None, package_w: float | None, line: Overhead | None, cpu_w: float | None = None,
+    gpu_w: float | None = None, wall_w: float | None = None,
+) -> tuple[WattFlow, ...]:  # fmt: skip
+    """The way from battery or wall to CPU and GPU, W, as far as passes and the overhead line carry it.
+
+    What is neither measured nor fitted is left out, never guessed; parts of one parent add up to it.
+    """
+    if draw_w is None or package_w is None:
+        return ()
+    found = []
+    if wall_w is not None and wall_w > draw_w:
+        found.append(WattFlow("wall", "Wall", "", wall_w, True, "wall power of the passes"))
+        found.append(
+            WattFlow("charging", "Adapter loss and charging", "wall", wall_w - draw_w, False, "what is left over")
+        )
+    source = "wall" if found else ""
+    found.append(WattFlow("draw", "Whole machine", source, draw_w, True, "draw of the passes"))
+    rest = draw_w - package_w
+    if line is not None and 0 < line.base_w < rest:
+        base = WattFlow(
+            "base", "Screen, board, radio, storage", "draw", line.base_w, False, f"line over {line.n} passes"
+        )
+        found += [base, WattFlow("loss", "Conversion loss", "draw", rest - line.base_w, False, "what the line leaves")]
+    elif rest > 0:
+        found.append(WattFlow("base", "Everything beside the package", "draw", rest, True, "draw less package"))
+    found.append(WattFlow("package", "Package", "draw", package_w, True, "package power of the passes"))
+    if cpu_w is not None and gpu_w is not None and cpu_w + gpu_w <= package_w * 1.02:
+        found.append(WattFlow("cpu", "CPU", "package", cpu_w, True, "CPU power of the passes"))
+        found.append(WattFlow("gpu", "GPU", "package", gpu_w, True, "GPU power of the passes"))
+        left = max(package_w - cpu_w - gpu_w, 0.0)
+        found.append(WattFlow("uncore", "Rest of the package", "package", left, False, "what is left over"))
+    return tuple(found)

@@ -32,6 +32,9 @@ CHANNELS: dict[str, tuple[str, str]] = {
     "fan_rpm": ("Fan", "rpm"),
     "charge_share": ("Charge", "%"),
     "voltage_v": ("Battery voltage", "V"),
+    "cpu_w": ("CPU power", "W"),
+    "gpu_w": ("GPU power", "W"),
+    "current_a": ("Battery current", "A"),
 }
 
 

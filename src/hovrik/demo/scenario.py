@@ -5,15 +5,17 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from ..bench.runner import Control, RunEvent
 from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
-from ..service import sweep
+from ..service import library, sweep
 from ..service.machines import open_machine, simulated
 from ..store.notebook import Notebook
 
-SCENARIO = Path(__file__).with_name("scenario.toml")
+RIGS = Path(__file__).with_name("rigs")
+SCENARIO = RIGS / "ombrel-8.toml"
 ROOM_C = 22.0
 
 
@@ -27,15 +29,22 @@ def design(seed: int = 1) -> LadderDesign:
     return LadderDesign(7.0, 18.0, 1.0, cap_fps=40.0, repeats=3, heat_s=900.0, seed=seed)
 
 
-def prepare(notebook: Notebook, state: Path, seed: int = 1) -> None:
-    """Note the demo's rig and titles, and where its machine is found."""
-    address = simulated(SCENARIO, state, seed)
-    machine = open_machine(address)
-    try:
-        sweep.register(notebook, machine.describe())
-    finally:
-        machine.close()
-    notebook.set_state("machine", address)
+def addresses(notebook: Path, seed: int = 1) -> dict[str, dict[str, Any]]:
+    """Addresses of the demo's machines by rig key; their states lie beside the notebook."""
+    return {path.stem: simulated(path, state_file(notebook, path.stem), seed) for path in rig_files()}
+
+
+def rig_files() -> list[Path]:
+    """Descriptions of the demo's machines."""
+    return sorted(path for path in RIGS.glob("*.toml") if path.name != "titles.toml")
+
+
+def prepare(notebook: Notebook, path: Path, seed: int = 1) -> None:
+    """Note the demo's rigs and titles, and where their machines are found; `path` : of the notebook."""
+    for rig_key, address in addresses(path, seed).items():
+        machine = open_machine(address)
+        library.register(notebook, machine.describe())
+        library.keep_address(notebook, rig_key, address)
     notebook.set_state("question", question().as_dict())
     notebook.set_state("design", design(seed).as_dict())
     notebook.set_state("room_c", ROOM_C)
@@ -47,9 +56,8 @@ def build(
 ) -> int:  # fmt: skip
     """Make the demo notebook at `path` with its sweep run and stored; passes kept. Continues one cut short."""
     with Notebook(path) as notebook:
-        state = state_file(path)
-        prepare(notebook, state, seed)
-        address = simulated(SCENARIO, state, seed)
+        prepare(notebook, path, seed)
+        address = addresses(path, seed)[question().rig]
         open_entry = next((e for e in notebook.open_runs() if e.machine == address), None)
         plan_id = (
             open_entry.plan_id if open_entry else sweep.keep_plan(notebook, question(), design(seed), room_c=ROOM_C)
@@ -62,9 +70,9 @@ def build(
         return ended.done
 
 
-def state_file(notebook: Path) -> Path:
-    """The stand-in's own state beside a notebook: it outlives the program like real hardware."""
-    return notebook.with_name(notebook.stem + ".machine.json")
+def state_file(notebook: Path, rig: str = "ombrel-8") -> Path:
+    """A stand-in's own state beside a notebook: it outlives the program like real hardware."""
+    return notebook.with_name(f"{notebook.stem}.{rig}.machine.json")
 
 
 def default_path() -> Path:

@@ -74,7 +74,7 @@ def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, in
     views = _views(notebook, records, notes, question, rig, constants, progress)
     counted = [view for view in views if view.counts]
     ladders = _ladders(notebook, counted, question)
-    context = _context(views, counted, rig)
+    context = _context(views, counted, rig, _versions_differ(counted, entities))
     return Evaluation(
         question, rig, tuple(views), tuple(ladders), build(ladders, question, context), context, constants, why_not
     )
@@ -195,10 +195,22 @@ def _spreads(notebook: Notebook, records: Sequence[PassRecord]) -> dict[str, One
     return {r.id: OnePass(**bodies[r.id]) for r in records if bodies.get(r.id)}
 
 
-def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None) -> Context:
+def _versions_differ(counted: Sequence[PassView], entities: Mapping[str, Entity]) -> list[str]:
+    """Versions that are not the same in all passes, in words: they may explain a difference."""
+    seen: dict[str, set[str]] = {}
+    for view in counted:
+        for kind in ("rig", "slot", "title"):
+            for version in entities[view.record.context[kind]].body.get("versions") or ():
+                seen.setdefault(str(version["what"]), set()).add(str(version.get("installed") or "unknown"))
+    differ = {what: ", ".join(sorted(found)) for what, found in seen.items() if len(found) > 1}
+    return [f"passes ran under different versions of {what}: {found}" for what, found in differ.items()]
+
+
+def _context(
+    views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None, notes: list[str]
+) -> Context:
     rooms = {v.record.conditions["room_c"].value for v in counted if "room_c" in v.record.conditions}
     known = [float(r) for r in rooms if isinstance(r, int | float)]
-    notes = []
     if known and max(known) - min(known) > 3:
         notes.append(f"rooms differ by {max(known) - min(known):.0f} degrees: temperatures are not comparable")
     pairs = [(v.figures.package_w, v.figures.draw_w) for v in counted]

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..bench import runner
-from ..bench.protocol import Description, Machine
+from ..bench.protocol import Machine
 from ..bench.runner import Control, Job, RunEnded, RunEvent
-from ..core.condition import UNKNOWN, Condition, Conditions, Provenance
+from ..core.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
 from ..core.errors import PlanError, StoreError
 from ..core.plan.ladder import LadderDesign, ordered_passes
 from ..core.plan.schedule import Totals, total
@@ -22,18 +22,6 @@ from ..core.title import Title
 from ..core.validity import judge
 from ..store.notebook import JournalEntry, Notebook
 from .machines import Address, open_machine
-
-
-def register(notebook: Notebook, description: Description) -> None:
-    """Note the present versions of a rig, its slots, titles and scenes; unchanged ones add no row."""
-    rig = description.rig
-    rig_id = notebook.note("rig", rig.key, rig.as_dict())
-    for slot in rig.slots:
-        notebook.note("slot", f"{rig.key}/{slot.key}", {"key": slot.key, "name": slot.name, "rig": rig.key}, rig_id)
-    for title in description.titles:
-        title_id = notebook.note("title", title.key, title.as_dict())
-        for scene in title.scenes:
-            notebook.note("scene", f"{title.key}/{scene.key}", {"key": scene.key, "name": scene.name}, title_id)
 
 
 def context_of(notebook: Notebook, question: Question) -> dict[str, str]:
@@ -72,18 +60,28 @@ def totals_of(rig: Rig, design: LadderDesign, charge: float = 1.0) -> Totals:
     return total(ordered_passes(design, rig), rig, start_charge=charge)
 
 
-def asked_conditions(question: Question, rig: Rig, room_c: float | None) -> dict[str, Condition]:
-    """Conditions of the passes of a sweep that no channel reads."""
+def asked_conditions(
+    question: Question, rig: Rig, room_c: float | None, seen: Conditions | None = None
+) -> dict[str, Condition]:
+    """Conditions of the passes of a sweep that no channel reads; `seen` : what the preflight list says."""
     now = time.time_ns()
     return {
+        **(seen or {}),
         "source": Condition(question.source.value, Provenance.ASKED, now),
         "room_c": Condition(room_c, Provenance.ASKED, now) if room_c is not None else UNKNOWN,
-        "fan_policy": Condition(rig.fan_policy, Provenance.ASSUMED, now) if rig.fan_policy else UNKNOWN,
+        "fan_policy": (seen or {}).get("fan_policy")
+        or (Condition(rig.fan_policy, Provenance.ASSUMED, now) if rig.fan_policy else UNKNOWN),
     }
 
 
-def keep_plan(notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None) -> str:
-    """Check and store a plan with its question and context; its id. Raises PlanError, LimitError, StoreError."""
+def keep_plan(
+    notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None,
+    seen: Conditions | None = None,
+) -> str:  # fmt: skip
+    """Check and store a plan with its question, context and what the preflight list says; its id.
+
+    Raises PlanError, LimitError, StoreError.
+    """
     rig = rig_of(notebook, question.rig)
     passes = ordered_passes(design, rig)
     too_long = total(passes, rig).too_long
@@ -98,6 +96,7 @@ def keep_plan(notebook: Notebook, question: Question, design: LadderDesign, *, r
             "design": design.as_dict(),
             "context": context_of(notebook, question),
             "room_c": room_c,
+            "seen": to_plain(seen or {}),
         }
     )
 
@@ -122,7 +121,7 @@ def load_plan(notebook: Notebook, plan_id: str) -> Planned:
     if rig_row is None:
         raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
     rig = Rig.from_dict(rig_row.body)
-    conditions = asked_conditions(question, rig, body.get("room_c"))
+    conditions = asked_conditions(question, rig, body.get("room_c"), from_plain(body.get("seen", {})))
     return Planned(plan_id, question, LadderDesign.from_dict(body["design"]), body["context"], rig, conditions)
 
 
@@ -157,7 +156,7 @@ def run_plan(
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
         plan_id, passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
-        planned.conditions, notebook.done_indices(plan_id), before,
+        planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, planned.rig), control, announce)
 

@@ -54,7 +54,7 @@ class RigStage(Stage):
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(10)
         chip = Card(f"{rig.name}: chip")
-        chip.fact("Power limit", f"{rig.limit_low_w:g} to {rig.limit_high_w:g} W in steps of {rig.limit_step_w:g} W")
+        chip.fact("Power limit", f"{rig.limit_low_w} to {rig.limit_high_w} W in steps of {rig.limit_step_w:g} W")
         chip.fact("Throttles at", _or_unknown(rig.die_limit_c, "C die"))
         chip.fact("Fan policy", _or_unknown(rig.fan_policy))
         battery = Card("Battery and adapter")
@@ -70,7 +70,7 @@ class RigStage(Stage):
         panel.fact("Refresh", ", ".join(f"{hz:g}" for hz in rig.refresh_hz) + " Hz" if rig.refresh_hz else "unknown")
         slots = Card("OS slots")
         for slot in rig.slots:
-            slots.fact(slot.name, f"build {slot.os_build or 'unknown'}, driver {slot.driver or 'unknown'}, "
+            slots.fact(slot.name, f"build {slot.version('OS build') or 'unknown'}, driver {slot.version('graphics driver') or 'unknown'}, "
                                   f"session {slot.session or 'unknown'}")  # fmt: skip
         versions = Card("Versions")
         versions.fact("Firmware", _or_unknown(rig.firmware))

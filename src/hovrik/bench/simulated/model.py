@@ -1,64 +1,154 @@
-"""Reads a stand-in's description (TOML): rig, OS slots, titles and the physics behind them."""
+"""Reads a stand-in's description (TOML): rig, OS slots, knobs, titles and the physics behind them."""
 
 from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from ...core.energy import Pack
 from ...core.errors import Unavailable
+from ...core.knob import Hazard, Knob, Level, Where
 from ...core.rig import Rig
 from ...core.title import Title
-from .physics import Board, Chip, Domain, HeatPath, Load, Physics
+from .heat import FanPolicy, HeatPath
+from .physics import Board, Chip, Domain, Load, Physics
+
+
+@dataclass(frozen=True)
+class SlotPhysics:
+    """What one OS slot does to everything. overhead : factor on CPU time; base_w : draw beside the board's; driver :
+    factor on GPU time by title; stutter_share, bursts_per_min : as in Surroundings; stops_variable : its overlay turns
+    variable refresh off; fails : titles that do not start and why; missing : knobs that it does not offer."""
+
+    overhead: float = 1.0
+    base_w: float = 0.0
+    driver: Mapping[str, float] = field(default_factory=dict)
+    stutter_share: float = 0.0
+    bursts_per_min: float = 0.0
+    stops_variable: bool = False
+    fails: Mapping[str, str] = field(default_factory=dict)
+    missing: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class GpuMode:
+    """One GPU mode. own_w : power of a GPU beside the package (0: none); factor : on GPU time; base_w : draw beside the
+    board's; linked : its frames go back over the link where they are shown on the built-in panel."""
+
+    own_w: float = 0.0
+    factor: float = 1.0
+    base_w: float = 0.0
+    linked: bool = False
+
+
+@dataclass(frozen=True)
+class Supply:
+    """Adapter and battery electronics.
+
+    adapter_share : of the adapter's watts that reach the machine; charge_w : most into the battery; taper_from : charge
+    share from which charging slows; battery_limit_w : package limit the maker keeps on battery whatever is set,
+    battery_gpu_w : the same for a GPU beside it (None: none); charging_share : of the package limit withheld while
+    charging hard; gauge_lag_s : time constant of the gauge.
+    """
+
+    adapter_share: float = 0.9
+    charge_w: float = 30.0
+    taper_from: float = 0.8
+    battery_limit_w: float | None = None
+    battery_gpu_w: float | None = None
+    charging_share: float = 0.12
+    gauge_lag_s: float = 8.0
 
 
 @dataclass(frozen=True)
 class Model:
-    """A stand-in. loads : (title key, scene key) to Load; room_c : the room it stands in."""
+    """A stand-in. loads : (title key, scene key) to Load; defaults : knob id to the value it leaves the maker with;
+    room_c : the room it stands in; unconfirmed : knobs whose read-back is only cached."""
 
     rig: Rig
     titles: tuple[Title, ...]
     slot: str
     physics: Physics
     loads: Mapping[tuple[str, str], Load]
+    knobs: tuple[Knob, ...]
+    defaults: Mapping[str, Level]
+    slots: Mapping[str, SlotPhysics]
+    gpu_modes: Mapping[str, GpuMode]
+    supply: Supply
     room_c: float
-    cap_levels: tuple[float, ...]
+    unconfirmed: frozenset[str]
+
+    def slot_physics(self, key: str) -> SlotPhysics:
+        """Physics of a slot; a plain one where the description has none."""
+        return self.slots.get(key, SlotPhysics())
 
 
 def load_model(path: Path) -> Model:
     """Read a description. Raises Unavailable where the file is missing or lacks something."""
     try:
         body = tomllib.loads(path.read_text(encoding="utf-8"))
-        return _model(body)
-    except (OSError, tomllib.TOMLDecodeError, KeyError, TypeError) as fault:
+        titles = tomllib.loads(path.with_name(body["titles"]).read_text(encoding="utf-8"))["title"]
+        return _model(body, titles)
+    except (OSError, tomllib.TOMLDecodeError, KeyError, TypeError, ValueError) as fault:
         raise Unavailable(f"The stand-in's description {path} cannot be used: {fault}. Restore the file.") from fault
 
 
-def _model(body: Mapping[str, Any]) -> Model:
+def _model(body: Mapping[str, Any], entries: list[Mapping[str, Any]]) -> Model:
     rig = Rig.from_dict(body["rig"])
-    physics = body["physics"]
-    chip = physics["chip"]
     pack = Pack.of(rig)
     if pack is None:
         raise KeyError("rig.battery_wh")
-    built = Physics(
-        Chip(Domain(**physics["cpu"]), Domain(**physics["gpu"]), **chip),
-        HeatPath(**physics["heat"]),
-        Board(**physics["board"]),
+    titles, loads = _titles(entries, body.get("only"))
+    knobs = tuple(_knob(entry) for entry in body.get("knob", ()))
+    return Model(
+        rig, titles, body["slot"], _physics(body["physics"], pack), loads, knobs,
+        {entry["id"]: entry["default"] for entry in body.get("knob", ()) if "default" in entry},
+        {key: SlotPhysics(**_tuples(entry)) for key, entry in body.get("slots", {}).items()},
+        {key: GpuMode(**entry) for key, entry in body.get("gpu_modes", {}).items()},
+        Supply(**body.get("supply", {})), float(body["room_c"]), frozenset(body.get("unconfirmed", ())),
+    )  # fmt: skip
+
+
+def _physics(body: Mapping[str, Any], pack: Pack) -> Physics:
+    chip = _tuples(body["chip"])
+    for key in ("memory_steps", "dents"):
+        chip[key] = tuple(tuple(row) for row in chip.get(key, ()))
+    heat = {k: v for k, v in body["heat"].items() if k != "policies"}
+    policies = {name: FanPolicy(**entry) for name, entry in body["heat"].get("policies", {}).items()}
+    return Physics(
+        Chip(Domain(**body["cpu"]), Domain(**body["gpu"]), **chip),
+        HeatPath(**heat, policies=policies),
+        Board(**body["board"]),
         pack,
-        **physics.get("more", {}),
+        discrete=Domain(**body["discrete"]) if "discrete" in body else None,
+        **_tuples(body.get("more", {})),
     )
+
+
+def _titles(
+    entries: list[Mapping[str, Any]], only: list[str] | None
+) -> tuple[tuple[Title, ...], dict[tuple[str, str], Load]]:
     titles, loads = [], {}
-    for entry in body["title"]:
+    for entry in entries:
+        if only is not None and entry["key"] not in only:
+            continue
         facts = {k: v for k, v in entry.items() if k != "scenes"}
         scenes = []
         for scene in entry["scenes"]:
-            loads[(entry["key"], scene["key"])] = Load(**scene["physics"])
+            loads[(entry["key"], scene["key"])] = Load(**_tuples(scene["physics"]))
             scenes.append({k: v for k, v in scene.items() if k != "physics"})
         titles.append(Title.from_dict({**facts, "scenes": scenes}))
-    return Model(
-        rig, tuple(titles), body["slot"], built, loads, float(body["room_c"]), tuple(body.get("cap_levels", ()))
-    )
+    return tuple(titles), loads
+
+
+def _knob(entry: Mapping[str, Any]) -> Knob:
+    body = {k: v for k, v in _tuples(entry).items() if k != "default"}
+    where, hazard = Where(body.pop("where", "live")), Hazard(body.pop("hazard", "none"))
+    return Knob(**body, where=where, hazard=hazard)
+
+
+def _tuples(body: Mapping[str, Any]) -> dict[str, Any]:
+    return {k: tuple(v) if isinstance(v, list) else v for k, v in body.items()}

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .physics import HeatState, Load, Physics
-from .scene import BLOCK_S, ScenePlayer
+from .heat import HeatState
+from .physics import Load, Physics, Setting
+from .scene import BLOCK_S, QUIET, ScenePlayer, Surroundings
 
 Array = NDArray[np.float64]
 
@@ -29,31 +30,32 @@ class Truth:
 
 
 def independent_pass(
-    physics: Physics, load: Load, limit_w: float, cap_fps: float | None, seconds: float, seed: tuple[int, ...],
-    soak_s: float = 30.0, room_c: float = 22.0, start: HeatState | None = None,
+    physics: Physics, load: Load, limit_w: float, setting: Setting, seconds: float, seed: tuple[int, ...],
+    soak_s: float = 30.0, room_c: float = 22.0, start: HeatState | None = None, around: Surroundings = QUIET,
+    policy: str | None = None,
 ) -> tuple[Array, float]:  # fmt: skip
     """Intervals (ms) of one pass after a soak from the temperatures `start`, and its mean package power (W)."""
-    player = ScenePlayer(physics, load, seed)
+    player = ScenePlayer(physics, load, seed, around, room_c)
     heat = HeatState(start.die_c, start.shell_c) if start else HeatState(45.0, 37.0)
     for _ in range(round(soak_s / BLOCK_S)):
-        player.play(limit_w, cap_fps, heat, room_c)
+        player.play(limit_w, setting, heat, policy)
     ends, watts = [], []
     for block in range(round(seconds / BLOCK_S)):
-        played = player.play(limit_w, cap_fps, heat, room_c)
+        played = player.play(limit_w, setting, heat, policy)
         ends.append(played.frame_ends_s + block * BLOCK_S)
         watts.append(float(played.operating.package_w.mean()))
     return np.diff(np.concatenate(ends)) * 1000.0, float(np.mean(watts))
 
 
 def expectation(
-    physics: Physics, load: Load, limit_w: float, cap_fps: float | None, seconds: float, target_fps: float,
+    physics: Physics, load: Load, limit_w: float, setting: Setting, seconds: float, target_fps: float,
     passes: int, seed: int, soak_s: float = 30.0, start: HeatState | None = None,
 ) -> Truth:  # fmt: skip
     """Truth of a setup from `passes` independent passes of `seconds` after a soak."""
     low, mean, missed, watts = (np.empty(passes) for _ in range(4))
     for index in range(passes):
         interval_ms, watts[index] = independent_pass(
-            physics, load, limit_w, cap_fps, seconds, (seed, index), soak_s, start=start
+            physics, load, limit_w, setting, seconds, (seed, index), soak_s, start=start
         )
         low[index] = 1000.0 / np.quantile(interval_ms, 0.99)
         mean[index] = 1000.0 / interval_ms.mean()

@@ -51,7 +51,7 @@ def total(
     """Walk through the plan with the predicted charge; a recharge to the upper edge precedes a pass that would
     leave the valid window. On a rig whose battery is unknown no recharge is planned."""
     low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
-    full = rig.battery_wh * rig.health if rig.battery_wh else None
+    full = rig.full_charge_wh
     charge, recharges, recharge_min, wh = min(start_charge, high), 0, 0.0, 0.0
     line: list[float] = []
     too_long: list[int] = []

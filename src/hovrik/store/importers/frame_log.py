@@ -63,6 +63,8 @@ UNITS: dict[str, dict[str, tuple[float, float]]] = {
     "V": {"V": (1.0, 0.0), "mV": (1e-3, 0.0)},
 }
 
+IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "current_a"))
+
 _NOT_DIE = "shell|skin|case|room|ambient|battery"
 
 # channel -> (words of which each group must have a hit, words that rule it out)
@@ -231,8 +233,8 @@ def _check_mapping(table: Table, mapping: ColumnMap) -> None:
         if not 0 <= column < width:
             raise ImportRefused(f"Column {column + 1} does not exist; the file has {width}.")
     for channel, (_, unit) in mapping.channels.items():
-        if channel not in CHANNELS:
-            raise ImportRefused(f"{channel} is no known channel. Choose one of: {', '.join(CHANNELS)}.")
+        if channel not in IMPORTABLE:
+            raise ImportRefused(f"{channel} is no known channel. Choose one of: {', '.join(IMPORTABLE)}.")
         allowed = UNITS[CHANNELS[channel][1]]
         if unit not in allowed:
             raise ImportRefused(f"{channel} in {unit} cannot be read. Choose one of: {', '.join(allowed)}.")

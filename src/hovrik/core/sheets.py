@@ -1,0 +1,233 @@
+"""The sheets of a rig and a title, and what their entries must be to each other."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Any
+
+from .knob import Where
+from .rig import Rig
+from .sheet import Field, Kind, Sheet, problems
+from .title import Title
+
+N, W, T, F = Kind.NUMBER, Kind.WHOLE, Kind.TEXT, Kind.FLAG
+
+VERSION = Sheet(
+    "version",
+    (
+        Field("what", "What", required=True, hint="firmware, graphics driver, OS build, game patch …"),
+        Field("installed", "Installed"),
+        Field("offered", "Offered by its channel"),
+        Field("noted", "Noted on", hint="2026-10-02"),
+        Field("read_from", "Read from", hint="set-up screen, driver page …"),
+    ),
+)
+MODE = Sheet(
+    "power mode",
+    (
+        Field("name", "Name", required=True),
+        Field("sustained_w", "Sustained", "W", N, 0.1, 1000),
+        Field("short_w", "Short", "W", N, 0.1, 1000),
+        Field("peak_w", "Peak", "W", N, 0.1, 1000),
+        Field("adapter_w", "Wants an adapter of", "W", N, 1, 1000),
+        Field("for_battery", "Meant for battery", kind=F),
+    ),
+)
+PANEL = Sheet(
+    "display",
+    (
+        Field("name", "Name", required=True),
+        Field("width", "Width", "px", W, 100, 20_000),
+        Field("height", "Height", "px", W, 100, 20_000),
+        Field("refresh_hz", "Fixed rates", "Hz", Kind.NUMBERS, 1, 1000),
+        Field("lowest_hz", "Variable from", "Hz", N, 1, 1000),
+        Field("highest_hz", "to", "Hz", N, 1, 1000),
+    ),
+)
+PLACE = Sheet(
+    "knob of a slot",
+    (
+        Field("knob", "Knob", required=True, hint="boost, smt, gpu_ceiling_mhz …"),
+        Field("where", "Changed", required=True, choices=tuple(w.value for w in Where)),
+    ),
+)
+STOPPED = Sheet(
+    "title that does not run",
+    (
+        Field("title", "Title", required=True),
+        Field("why", "Why", required=True),
+        Field("version", "Seen with version"),
+    ),
+)
+SLOT = Sheet(
+    "OS slot",
+    (
+        Field("key", "Key", required=True),
+        Field("name", "Name", required=True),
+        Field("session", "Session", hint="full-screen, desktop …"),
+        Field("sync", "Vertical sync", choices=("free", "locked on")),
+        Field("threads", "Threads for a title", kind=W, low=1, high=1024),
+        Field("overlay", "Overlay in use"),
+        Field("overlay_stops", "It switches off", hint="variable refresh"),
+        Field("background", "Background load"),
+        Field("lacks", "Functions missing", kind=Kind.WORDS),
+    ),
+    {"versions": VERSION, "knobs": PLACE, "does_not_run": STOPPED},
+)
+
+_CHIP, _CLOCKS, _BATTERY, _PANEL, _MEMORY = "Chip limits", "Clocks and cores", "Battery and adapter", "Panel", "Memory"
+
+RIG = Sheet(
+    "rig",
+    (
+        Field("key", "Key", required=True, section="Name"),
+        Field("name", "Name", required=True, section="Name"),
+        Field("limit_low_w", "Sustained limit from", "W", N, 0.1, 1000, section=_CHIP, hint="needed for a first sweep"),
+        Field("limit_high_w", "to", "W", N, 0.1, 1000, section=_CHIP, hint="needed for a first sweep"),
+        Field("limit_step_w", "in steps of", "W", N, 0.05, 100, section=_CHIP),
+        Field("short_low_w", "Short limit from", "W", N, 0.1, 1000, section=_CHIP),
+        Field("short_high_w", "to", "W", N, 0.1, 1000, section=_CHIP),
+        Field("peak_low_w", "Peak limit from", "W", N, 0.1, 1000, section=_CHIP),
+        Field("peak_high_w", "to", "W", N, 0.1, 1000, section=_CHIP),
+        Field("window_s", "Window of the sustained limit", "s", N, 0.1, 3600, section=_CHIP),
+        Field("die_limit_c", "Throttles at a die of", "C", N, 40, 130, section=_CHIP),
+        Field("fan_policy", "Fan policy in use", section=_CHIP),
+        Field("fan_policies", "Fan policies", kind=Kind.WORDS, section=_CHIP),
+        Field("cpu_cores", "CPU cores", kind=W, low=1, high=512, section=_CLOCKS),
+        Field("cpu_threads", "CPU threads", kind=W, low=1, high=1024, section=_CLOCKS),
+        Field("cpu_low_ghz", "CPU clock from", "GHz", N, 0.05, 12, section=_CLOCKS),
+        Field("cpu_high_ghz", "to", "GHz", N, 0.05, 12, section=_CLOCKS),
+        Field("boost_levels", "Boost levels", kind=Kind.WORDS, section=_CLOCKS, hint="on, off"),
+        Field("smt", "SMT", kind=F, section=_CLOCKS),
+        Field("schedulers", "Schedulers", kind=Kind.WORDS, section=_CLOCKS),
+        Field("biases", "CPU / GPU bias", kind=Kind.WORDS, section=_CLOCKS),
+        Field("energy_preferences", "Energy preferences", kind=Kind.WORDS, section=_CLOCKS),
+        Field("governors", "Governors", kind=Kind.WORDS, section=_CLOCKS),
+        Field("gpu_low_mhz", "GPU clock from", "MHz", N, 10, 10_000, section=_CLOCKS),
+        Field("gpu_high_mhz", "to", "MHz", N, 10, 10_000, section=_CLOCKS),
+        Field(
+            "gpu_modes", "GPU modes", kind=Kind.WORDS, section=_CLOCKS, hint="built-in, hybrid, discrete-only, external"
+        ),
+        Field("link_gbit_s", "Link to an external GPU", "Gbit/s", N, 1, 1000, section=_CLOCKS),
+        Field("battery_wh", "Design energy", "Wh", N, 1, 1000, section=_BATTERY, hint="needed for a first sweep"),
+        Field("full_wh", "Full charge now", "Wh", N, 1, 1000, section=_BATTERY),
+        Field("health", "or health", "%", Kind.SHARE, section=_BATTERY),
+        Field("cycles", "Cycles", kind=W, low=0, high=100_000, section=_BATTERY),
+        Field("gauge_step_wh", "Gauge step", "Wh", N, 0.0001, 10, section=_BATTERY),
+        Field("charge_limit", "Charge limit", "%", Kind.SHARE, section=_BATTERY),
+        Field("reserve", "Kept in reserve", "%", Kind.SHARE, section=_BATTERY),
+        Field("valid_charge", "Passes count between", "%", Kind.SHARES, section=_BATTERY, hint="51 to 100"),
+        Field("pack_cells", "Cells in series", kind=W, low=1, high=20, section=_BATTERY),
+        Field("pack_ohm", "Pack resistance", "ohm", N, 0.001, 5, section=_BATTERY),
+        Field("adapter_w", "Adapter", "W", N, 1, 1000, section=_BATTERY),
+        Field("recharge_w", "Charges idle with", "W", N, 1, 1000, section=_BATTERY),
+        Field("resolution", "Resolution", "px", Kind.PAIR, 100, 20_000, section=_PANEL, hint="1280 x 800"),
+        Field(
+            "refresh_hz",
+            "Fixed refresh rates",
+            "Hz",
+            Kind.NUMBERS,
+            1,
+            1000,
+            section=_PANEL,
+            hint="needed: or the range",
+        ),
+        Field("variable_range_hz", "Variable range", "Hz", Kind.PAIR, 1, 1000, section=_PANEL, hint="48 to 120"),
+        Field("memory_gb", "Memory", "GB", N, 0.5, 4096, section=_MEMORY),
+        Field("split_gb", "Graphics memory can be", "GB", Kind.NUMBERS, 0, 4096, section=_MEMORY),
+        Field("split_where", "Changing it needs", choices=tuple(w.value for w in Where), section=_MEMORY),
+    ),
+    {"modes": MODE, "displays": PANEL, "versions": VERSION, "slots": SLOT},
+)
+
+SCENE = Sheet(
+    "scene",
+    (
+        Field("key", "Key", required=True),
+        Field("name", "Name", required=True),
+        Field("role", "Role", choices=("typical", "heaviest", "menu", "idle")),
+        Field("mix", "Share of your time", "%", Kind.SHARE),
+        Field("yields", "Yields", choices=("frames", "score", "time", "draw")),
+        Field("counts", "Its rate counts", choices=("rendered", "shown")),
+        Field("length_s", "Length", "s", N, 1, 86_400),
+        Field("load", "Load", choices=("training", "match", "benchmark")),
+        Field("start_mark", "Start mark"),
+        Field("end_mark", "End mark"),
+        Field("set_up", "Set up in this order", kind=Kind.WORDS, hint="preset, then scaler, then frame generation"),
+        Field("load_time_constant_s", "Load wanders over", "s", N, 0.1, 600),
+    ),
+)
+TITLE = Sheet(
+    "title",
+    (
+        Field("key", "Key", required=True),
+        Field("name", "Name", required=True),
+        Field("nature", "Nature"),
+        Field("api", "Graphics interface"),
+        Field("preset", "Preset in use"),
+        Field("targets_fps", "Rates its engine knows", "fps", Kind.NUMBERS, 1, 1000),
+        Field("own_scaler", "Lowers its own resolution", kind=F),
+        Field("frame_generation", "Frame generation", kind=F),
+        Field("live_opponents", "Live opponents", kind=F),
+        Field("dislikes_changes", "Hangs on changes", kind=F, hint="when settings change while it runs"),
+        Field("memory_gb", "Wants graphics memory", "GB", N, 0.01, 512),
+        Field("slots", "Runs in OS slots", kind=Kind.WORDS),
+        Field("presets", "Presets, best first", kind=Kind.WORDS, section="Lowest set-up you accept"),
+        Field("lowest_preset", "Lowest preset", section="Lowest set-up you accept"),
+        Field("lowest_textures", "Lowest textures", section="Lowest set-up you accept"),
+        Field("lowest_scale", "Lowest scale", "%", Kind.SHARE, section="Lowest set-up you accept"),
+    ),
+    {"versions": VERSION, "scenes": SCENE},
+)
+
+_ORDERED = (
+    ("limit_low_w", "limit_high_w"), ("short_low_w", "short_high_w"), ("peak_low_w", "peak_high_w"),
+    ("cpu_low_ghz", "cpu_high_ghz"), ("gpu_low_mhz", "gpu_high_mhz"), ("cpu_cores", "cpu_threads"),
+)  # fmt: skip
+
+
+def rig_problems(body: Any) -> list[str]:
+    """Everything wrong with the plain body of a rig, entries and what they are to each other."""
+    found = problems(RIG, body)
+    if found:
+        return found
+    rig = Rig.from_dict(body)
+    for low_name, high_name in _ORDERED:
+        low, top = getattr(rig, low_name), getattr(rig, high_name)
+        if low is not None and top is not None and low > top:
+            found.append(f"{low_name} {low:g} is above {high_name} {top:g}; swap the two")
+    if rig.full_wh is not None and rig.battery_wh is not None and rig.full_wh > 1.1 * rig.battery_wh:
+        found.append(f"full_wh {rig.full_wh:g} is far above the design energy {rig.battery_wh:g} Wh")
+    if rig.variable_range_hz is not None and rig.variable_range_hz[0] >= rig.variable_range_hz[1]:
+        found.append("variable_range_hz must run from the lower to the higher")
+    if rig.reserve >= rig.charge_limit:
+        found.append("reserve must lie under the charge limit")
+    for mode in rig.modes:
+        high = rig.limit_high_w
+        if mode.sustained_w is not None and high is not None and mode.sustained_w > high + 1e-9:
+            found.append(f"mode {mode.name} has a sustained limit of {mode.sustained_w:g} W above the rig's {high:g} W")
+    return found
+
+
+def title_problems(body: Any) -> list[str]:
+    """Everything wrong with the plain body of a title."""
+    found = problems(TITLE, body)
+    if found:
+        return found
+    title = Title.from_dict(body)
+    mix = sum(scene.mix or 0.0 for scene in title.scenes)
+    if mix > 1.0 + 1e-6:
+        found.append(f"the scenes' shares of your time add up to {100 * mix:.0f} %; they may reach 100 %")
+    if title.lowest_preset and title.presets and title.lowest_preset not in title.presets:
+        found.append(f"lowest_preset {title.lowest_preset!r} is not among the presets")
+    return found
+
+
+def key_from(name: str, taken: Iterable[str]) -> str:
+    """A stable word for a name that is not taken yet."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "unnamed"
+    known, key, number = set(taken), base, 2
+    while key in known:
+        key, number = f"{base}-{number}", number + 1
+    return key

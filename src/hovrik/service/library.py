@@ -1,0 +1,192 @@
+"""Rigs, slots, titles and scenes in the notebook: saved as new immutable versions, found again, their history told."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from ..bench.protocol import Description
+from ..core.errors import HovrikError, PlanError, Unavailable
+from ..core.preflight import Item, Seen, items
+from ..core.question import Question
+from ..core.rig import OsSlot, Rig, Version
+from ..core.sheets import key_from, rig_problems, title_problems
+from ..core.title import Scene, Title
+from ..store.notebook import Notebook
+from .machines import open_machine
+
+MACHINES = "machines"
+ANSWERS = "preflight"
+
+
+def save_rig(notebook: Notebook, rig: Rig) -> None:
+    """Note a rig and its slots; what is unchanged adds no row. Raises PlanError listing everything that is wrong."""
+    _refuse(rig.name or "The rig", rig_problems(_plain(rig.as_dict())))
+    rig_id = notebook.note("rig", rig.key, rig.as_dict())
+    for slot in rig.slots:
+        notebook.note("slot", f"{rig.key}/{slot.key}", {**slot.as_dict(), "rig": rig.key}, rig_id)
+
+
+def save_title(notebook: Notebook, title: Title) -> None:
+    """Note a title and its scenes. Raises PlanError listing everything that is wrong."""
+    _refuse(title.name or "The title", title_problems(_plain(title.as_dict())))
+    title_id = notebook.note("title", title.key, title.as_dict())
+    for scene in title.scenes:
+        notebook.note("scene", f"{title.key}/{scene.key}", _plain(_scene_body(scene)), title_id)
+
+
+def _scene_body(scene: Scene) -> dict[str, Any]:
+    return {name: getattr(scene, name) for name in scene.__dataclass_fields__}
+
+
+def _refuse(what: str, found: list[str]) -> None:
+    if found:
+        raise PlanError(f"{what} cannot be saved: " + "; ".join(found) + ".")
+
+
+def _plain(value: Any) -> Any:
+    """Tuples as lists, as a file would have them."""
+    if isinstance(value, Mapping):
+        return {k: _plain(v) for k, v in value.items()}
+    return [_plain(v) for v in value] if isinstance(value, list | tuple) else value
+
+
+def register(notebook: Notebook, description: Description) -> None:
+    """Note the present versions of a machine's rig, its slots, titles and scenes; unchanged ones add no row."""
+    save_rig(notebook, description.rig)
+    for title in description.titles:
+        save_title(notebook, title)
+
+
+def rigs(notebook: Notebook) -> dict[str, Rig]:
+    """Newest version of every rig by key."""
+    return {key: Rig.from_dict(entity.body) for key, entity in notebook.newest("rig").items()}
+
+
+def titles(notebook: Notebook) -> dict[str, Title]:
+    """Newest version of every title by key."""
+    return {key: Title.from_dict(entity.body) for key, entity in notebook.newest("title").items()}
+
+
+def new_rig(notebook: Notebook, name: str = "New rig") -> Rig:
+    """A rig of which only the name is known, with one OS slot, saved."""
+    taken = notebook.newest("rig")
+    names = {str(e.body.get("name")) for e in taken.values()}
+    shown = name if name not in names else f"{name} {len(names) + 1}"
+    rig = Rig(key_from(shown, taken), shown, slots=(OsSlot("first-os", "First OS"),))
+    save_rig(notebook, rig)
+    return rig
+
+
+def new_title(notebook: Notebook, name: str = "New title") -> Title:
+    """A title of which only the name is known, with one scene, saved."""
+    taken = notebook.newest("title")
+    names = {str(e.body.get("name")) for e in taken.values()}
+    shown = name if name not in names else f"{name} {len(names) + 1}"
+    title = Title(key_from(shown, taken), shown, scenes=(Scene("first-scene", "First scene"),))
+    save_title(notebook, title)
+    return title
+
+
+def with_new_slot(rig: Rig) -> Rig:
+    """A copy with one more OS slot."""
+    key = key_from("another os", [s.key for s in rig.slots])
+    return replace(rig, slots=(*rig.slots, OsSlot(key, f"OS {len(rig.slots) + 1}")))
+
+
+def with_new_scene(title: Title) -> Title:
+    """A copy with one more scene."""
+    key = key_from("another scene", [s.key for s in title.scenes])
+    return replace(title, scenes=(*title.scenes, Scene(key, f"Scene {len(title.scenes) + 1}")))
+
+
+def first_question(notebook: Notebook) -> Question | None:
+    """A question about the first rig and title there are, None while one of them is missing."""
+    rig = next((r for r in rigs(notebook).values() if r.slots), None)
+    title = next((t for t in titles(notebook).values() if t.scenes), None)
+    if rig is None or title is None:
+        return None
+    return Question(rig.key, rig.slots[0].key, title.key, title.scenes[0].key)
+
+
+def version_history(notebook: Notebook, rig_key: str) -> list[tuple[int, str, str, Version]]:
+    """(noted at UTC ns, whose, what changed, version) of a rig and its slots, oldest first."""
+    found: list[tuple[int, str, str, Version]] = []
+    known: dict[tuple[str, str], str | None] = {}
+    for entity in notebook.entities():
+        if entity.kind == "rig" and entity.key == rig_key:
+            whose, versions = "rig", Rig.from_dict(entity.body).versions
+        elif entity.kind == "slot" and entity.key.startswith(f"{rig_key}/"):
+            whose, versions = str(entity.body.get("name", entity.key)), OsSlot.from_dict(entity.body).versions
+        else:
+            continue
+        for version in versions:
+            before = known.get((entity.key, version.what), "")
+            if before != version.installed:
+                change = "first noted" if before == "" else f"was {before or 'unknown'}"
+                found.append((entity.noted_at, whose, change, version))
+                known[entity.key, version.what] = version.installed
+    return found
+
+
+# -- machines and what is seen on them
+
+
+def address_of(notebook: Notebook, rig_key: str) -> dict[str, Any] | None:
+    """Where the machine of a rig is found, None where it is run by hand."""
+    machines = notebook.get_state(MACHINES) or {}
+    found: dict[str, Any] | None = machines.get(rig_key)
+    return found
+
+
+def keep_address(notebook: Notebook, rig_key: str, address: Mapping[str, Any]) -> None:
+    """Remember where the machine of a rig is found."""
+    notebook.set_state(MACHINES, {**(notebook.get_state(MACHINES) or {}), rig_key: dict(address)})
+
+
+def look(address: Mapping[str, Any] | None) -> Seen:
+    """What a machine shows now; nothing where there is none or it cannot be reached."""
+    if address is None:
+        return Seen()
+    try:
+        machine = open_machine(address)
+        return Seen(machine.snapshot(), machine.charge(), machine.source(), machine.describe().slot, machine.now_ns())
+    except Unavailable:
+        return Seen()
+
+
+def preflight(notebook: Notebook, question: Question, address: Mapping[str, Any] | None) -> tuple[Item, ...]:
+    """The list before measuring, with the answers kept for this rig."""
+    from ..core.condition import from_plain
+
+    rig = rigs(notebook).get(question.rig)
+    if rig is None:
+        return ()
+    slot = next((s for s in rig.slots if s.key == question.slot), None)
+    kept = (notebook.get_state(ANSWERS) or {}).get(question.rig, {})
+    title = titles(notebook).get(question.title)
+    return items(rig, slot, title, question, look(address), from_plain(kept))
+
+
+def keep_answers(notebook: Notebook, rig_key: str, answers: Mapping[str, Any]) -> None:
+    """Remember the answers of a rig (plain conditions by item id)."""
+    notebook.set_state(ANSWERS, {**(notebook.get_state(ANSWERS) or {}), rig_key: dict(answers)})
+
+
+def answers_of(notebook: Notebook, rig_key: str) -> dict[str, Any]:
+    """Plain answers of a rig."""
+    return dict((notebook.get_state(ANSWERS) or {}).get(rig_key, {}))
+
+
+def import_body(notebook: Notebook, kind: str, body: Mapping[str, Any]) -> str:
+    """Save an imported rig or title; its key. Raises HovrikError."""
+    if kind == "rig":
+        rig = Rig.from_dict(body)
+        save_rig(notebook, rig)
+        return rig.key
+    if kind == "title":
+        title = Title.from_dict(body)
+        save_title(notebook, title)
+        return title.key
+    raise HovrikError(f"A file of kind {kind} cannot be imported here.")

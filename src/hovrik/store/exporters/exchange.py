@@ -1,0 +1,74 @@
+"""Rigs and titles as files, JSON or TOML. Schema: docs/rig-format.md. A file is checked as a whole before anything of
+it is used, and every problem is listed."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import tomli_w
+
+from ...core.errors import ImportRefused, Problem
+from ...core.sheets import rig_problems, title_problems
+from .profile import write_text
+
+VERSION = 1
+MOST_BYTES = 4_000_000
+_CHECKS: dict[str, Callable[[Any], list[str]]] = {"rig": rig_problems, "title": title_problems}
+
+
+def to_text(kind: str, body: Mapping[str, Any], suffix: str) -> str:
+    """The document of a rig or title body as JSON (".json") or TOML (".toml"); what is unknown is left out."""
+    document = {"schema": f"hovrik-{kind}", "version": VERSION, kind: _known(body)}
+    if suffix == ".toml":
+        return tomli_w.dumps(document)
+    return json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def write(path: Path, kind: str, body: Mapping[str, Any]) -> None:
+    """Write a rig or title atomically, TOML where the name ends in .toml. Raises StoreError."""
+    write_text(path, to_text(kind, body, path.suffix.lower()))
+
+
+def read(path: Path) -> tuple[str, dict[str, Any]]:
+    """Kind ("rig" or "title") and checked body of a file. Raises ImportRefused with every problem."""
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise ImportRefused(f"{path.name} is too large for a rig or title.")
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as fault:
+        raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
+    return parse(text, path.name)
+
+
+def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
+    """The same for text; TOML where `name` ends in .toml, else JSON."""
+    is_toml = name.lower().endswith(".toml")
+    try:
+        document = tomllib.loads(text) if is_toml else json.loads(text)
+    except (ValueError, RecursionError) as fault:
+        raise ImportRefused(f"{name} is not {'TOML' if is_toml else 'JSON'}: {fault}.") from fault
+    schema = document.get("schema") if isinstance(document, dict) else None
+    kind = str(schema).removeprefix("hovrik-")
+    if kind not in _CHECKS:
+        raise ImportRefused(f'{name} is no rig or title: its "schema" must be "hovrik-rig" or "hovrik-title".')
+    version = document.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ImportRefused(f'{name}: "version" must be a whole number from 1.')
+    if version > VERSION:
+        raise ImportRefused(f"{name} has version {version}; this Hovrik reads up to {VERSION}. Update Hovrik.")
+    found = _CHECKS[kind](document.get(kind))
+    if found:
+        raise ImportRefused(f"{name} is not a sound {kind}.", tuple(Problem(None, "field", text) for text in found))
+    return kind, dict(document[kind])
+
+
+def _known(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {k: _known(v) for k, v in value.items() if v is not None and v != () and v != [] and v != ""}
+    if isinstance(value, list | tuple):
+        return [_known(v) for v in value]
+    return value
