@@ -81,6 +81,33 @@ def test_stand_in_pass_against_real_time(benchmark, tmp_path):
     assert speed >= 500
 
 
+def test_stand_in_with_everything_on(benchmark, tmp_path):
+    """Wanted: still at least 500 x real time with generated frames, a variable panel, compilation and faults."""
+    from hovrik.bench.protocol import Instruction, Need
+    from hovrik.bench.simulated.faults import Faults
+    from hovrik.bench.simulated.machine import SimulatedMachine
+    from hovrik.bench.simulated.model import load_model
+    from hovrik.core.setup import static
+    from hovrik.demo.scenario import RIGS
+
+    faults = Faults(extra_w=1.0, dropouts_per_min=2.0, bursts_per_min=4.0, collapses_per_min=1.0, no_shaders=True)
+    machine = SimulatedMachine(load_model(RIGS / "teasel-11.toml"), tmp_path / "state.json", faults=faults)
+    machine.needs_person(Instruction(Need.SET_BY_HAND, "set up"))
+    machine.apply(static(25.0, sync="variable", frame_generation="on", upscaler="quality", fan_policy="quiet"))
+
+    def one_pass():
+        machine.start_scene("peat-cathedral", "nave")
+        for _ in range(30):
+            machine.wait(2.0)
+            machine.sample()
+        machine.end_scene()
+
+    benchmark.pedantic(one_pass, rounds=7, warmup_rounds=1)
+    speed = 60.0 / benchmark.stats.stats.median
+    benchmark.extra_info["times real time"] = round(speed)
+    assert speed >= 500
+
+
 def big_notebook(path, passes=500, frames_each=5000):
     """A notebook of the demo's question with many passes, its figures not yet cached."""
     from hovrik.core.condition import Condition, Provenance

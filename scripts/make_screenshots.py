@@ -34,6 +34,10 @@ from hovrik.demo import scenario  # noqa: E402
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = ("Plan", "Read")
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
+PAGES = (
+    ("Rig", 1, "rig-machine"), ("Rig", 3, "rig-slots"), ("Rig", 4, "rig-versions"), ("Rig", 5, "rig-before"),
+    ("Scene", 1, "scene-run"), ("Scene", 2, "scene-repeatability"),
+)  # fmt: skip
 
 
 def spin(ready=lambda: False, ms=20_000):
@@ -72,6 +76,17 @@ def frame_log(path):
     path.write_text("\n".join(lines))
 
 
+def laptop(window, shooter):
+    """The laptop's pages; the question goes back to the handheld."""
+    before = window.session.question
+    window.session.set_question(replace(before, rig="hollin-17", slot="corrie"))
+    window.show_stage("Rig")
+    window.stage("Rig").pages.setCurrentIndex(2)
+    shooter.shoot(window, "rig-laptop")
+    window.session.set_question(before)
+    spin(lambda: window.session.evaluation.answer.option is not None)
+
+
 def main(wanted):
     """Shoot."""
     shooter = Shooter(wanted)
@@ -92,6 +107,11 @@ def main(wanted):
                 window.show_stage(stage)
                 shooter.shoot(window, stage.lower() + ("" if theme is tokens.LIGHT else "-dark"))
     tokens.apply(application, tokens.LIGHT)
+    for stage, page, name in PAGES:
+        window.show_stage(stage)
+        window.stage(stage).pages.setCurrentIndex(page)
+        shooter.shoot(window, name)
+    laptop(window, shooter)
     log = HOME / "log.csv"
     frame_log(log)
     window.open_import()

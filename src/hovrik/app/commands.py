@@ -6,9 +6,11 @@ from typing import Any
 
 from PyQt6.QtGui import QUndoCommand
 
-from ..core.errors import StoreError
+from ..core.errors import HovrikError, StoreError
 from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
+from ..core.rig import Rig
+from ..core.title import Title
 from ..service import profiles
 from .session import Session
 
@@ -63,6 +65,64 @@ class SetRoom(QUndoCommand):
 
     def undo(self) -> None:
         self._session.set_room(self._before)
+
+
+class SetRig(QUndoCommand):
+    """Save a changed rig as a new version; undoing saves the one before as a newer one."""
+
+    def __init__(self, session: Session, before: Rig, after: Rig, what: str) -> None:
+        super().__init__(f"change {what}")
+        self._session, self._before, self._after = session, before, after
+
+    def redo(self) -> None:
+        self._save(self._after)
+
+    def undo(self) -> None:
+        self._save(self._before)
+
+    def _save(self, rig: Rig) -> None:
+        try:
+            self._session.set_rig(rig)
+        except HovrikError as fault:
+            self.setObsolete(True)
+            self._session.failed.emit(str(fault))
+            self._session.library_changed.emit()
+
+
+class SetTitle(QUndoCommand):
+    """Save a changed title as a new version; undoing saves the one before as a newer one."""
+
+    def __init__(self, session: Session, before: Title, after: Title, what: str) -> None:
+        super().__init__(f"change {what}")
+        self._session, self._before, self._after = session, before, after
+
+    def redo(self) -> None:
+        self._save(self._after)
+
+    def undo(self) -> None:
+        self._save(self._before)
+
+    def _save(self, title: Title) -> None:
+        try:
+            self._session.set_title(title)
+        except HovrikError as fault:
+            self.setObsolete(True)
+            self._session.failed.emit(str(fault))
+            self._session.library_changed.emit()
+
+
+class SetAnswers(QUndoCommand):
+    """Answer an item of the list before measuring."""
+
+    def __init__(self, session: Session, rig_key: str, before: dict[str, Any], after: dict[str, Any]) -> None:
+        super().__init__("answer a question")
+        self._session, self._rig_key, self._before, self._after = session, rig_key, before, after
+
+    def redo(self) -> None:
+        self._session.set_answers(self._rig_key, self._after)
+
+    def undo(self) -> None:
+        self._session.set_answers(self._rig_key, self._before)
 
 
 class Annotate(QUndoCommand):

@@ -149,14 +149,17 @@ class Session(QObject):
 
     @property
     def rig(self) -> Rig | None:
-        """The rig of the question."""
-        found = self.newest("rig").get(self.question.rig) if self.question else None
+        """The rig of the question; the one noted last while there is no question."""
+        known = self.newest("rig")
+        found = known.get(self.question.rig) if self.question else next(reversed(known.values()), None)
         return Rig.from_dict(found.body) if found else None
 
     @property
     def title(self) -> Title | None:
-        """The title of the question."""
-        return sweep.title_of(self.notebook, self.question.title) if self.question else None
+        """The title of the question; the one noted last while there is no question."""
+        if self.question:
+            return sweep.title_of(self.notebook, self.question.title)
+        return next(reversed(library.titles(self.notebook).values()), None)
 
     def name(self, kind: str, key: str) -> str:
         """Shown name of an entity."""

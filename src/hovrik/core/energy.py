@@ -174,30 +174,40 @@ def where_watts_go(
 ) -> tuple[WattFlow, ...]:  # fmt: skip
     """The way from battery or wall to CPU and GPU, W, as far as passes and the overhead line carry it.
 
-    What is neither measured nor fitted is left out, never guessed; parts of one parent add up to it.
+    Without a draw (plugged in) the whole machine is taken from the line where there is one. What is neither measured
+    nor fitted is left out, never guessed; parts of one parent add up to it.
     """
-    if draw_w is None or package_w is None:
+    if package_w is None or (draw_w is None and wall_w is None):
         return ()
     found = []
-    if wall_w is not None and wall_w > draw_w:
+    whole = draw_w if draw_w is not None else line.draw_w(package_w) if line is not None else None
+    if wall_w is not None and (whole is None or wall_w > whole):
         found.append(WattFlow("wall", "Wall", "", wall_w, True, "wall power of the passes"))
-        found.append(
-            WattFlow("charging", "Adapter loss and charging", "wall", wall_w - draw_w, False, "what is left over")
-        )
+        left = wall_w - (whole if whole is not None else package_w)
+        words = "Adapter loss and charging" if whole is not None else "Charging, loss, screen, board"
+        found.append(WattFlow("charging", words, "wall", max(left, 0.0), False, "what is left over"))
     source = "wall" if found else ""
-    found.append(WattFlow("draw", "Whole machine", source, draw_w, True, "draw of the passes"))
-    rest = draw_w - package_w
-    if line is not None and 0 < line.base_w < rest:
-        base = WattFlow(
-            "base", "Screen, board, radio, storage", "draw", line.base_w, False, f"line over {line.n} passes"
-        )
-        found += [base, WattFlow("loss", "Conversion loss", "draw", rest - line.base_w, False, "what the line leaves")]
-    elif rest > 0:
-        found.append(WattFlow("base", "Everything beside the package", "draw", rest, True, "draw less package"))
-    found.append(WattFlow("package", "Package", "draw", package_w, True, "package power of the passes"))
+    if whole is not None:
+        how = "draw of the passes" if draw_w is not None else "line over passes on battery"
+        found.append(WattFlow("draw", "Whole machine", source, whole, draw_w is not None, how))
+        found += _beside_package(whole, package_w, line)
+        source = "draw"
+    found.append(WattFlow("package", "Package", source, package_w, True, "package power of the passes"))
     if cpu_w is not None and gpu_w is not None and cpu_w + gpu_w <= package_w * 1.02:
         found.append(WattFlow("cpu", "CPU", "package", cpu_w, True, "CPU power of the passes"))
         found.append(WattFlow("gpu", "GPU", "package", gpu_w, True, "GPU power of the passes"))
         left = max(package_w - cpu_w - gpu_w, 0.0)
         found.append(WattFlow("uncore", "Rest of the package", "package", left, False, "what is left over"))
     return tuple(found)
+
+
+def _beside_package(whole_w: float, package_w: float, line: Overhead | None) -> list[WattFlow]:
+    rest = whole_w - package_w
+    if line is not None and 0 < line.base_w < rest:
+        base = WattFlow(
+            "base", "Screen, board, radio, storage", "draw", line.base_w, False, f"line over {line.n} passes"
+        )
+        return [base, WattFlow("loss", "Conversion loss", "draw", rest - line.base_w, False, "what the line leaves")]
+    return (
+        [WattFlow("base", "Everything beside the package", "draw", rest, True, "draw less package")] if rest > 0 else []
+    )

@@ -14,21 +14,25 @@ from .record import Origin, PassRecord
 from .spread import OnePass, within_pass
 
 ALGORITHM = "pass-figures"
-VERSION = 3
+VERSION = 4
+_POWERS = ("package_w", "battery_w", "wall_w", "cpu_w", "gpu_w")
 
 
 @dataclass(frozen=True)
 class PassFigures:
     """Figures of a pass; None: not recorded or not carried by the data.
 
-    package_w, draw_w, wall_w : mean power between the marks (W), never mixed; die, shell : settled temperatures;
-    die_end_c, shell_end_c : mean of the last 5 s (C); charge_used_share : charge at start minus at end.
+    package_w, draw_w, wall_w, cpu_w, gpu_w : mean power between the marks (W), never mixed; die, shell :
+    settled temperatures; die_end_c, shell_end_c : mean of the last 5 s (C); charge_used_share : charge at start less
+    at end.
     """
 
     frames: FrameFigures | None
     package_w: float | None = None
     draw_w: float | None = None
     wall_w: float | None = None
+    cpu_w: float | None = None
+    gpu_w: float | None = None
     die: Settled | None = None
     shell: Settled | None = None
     die_end_c: float | None = None
@@ -67,13 +71,15 @@ def figures_of(
     interval_ms = trace.interval_ms()
     usable = interval_ms[interval_ms > 0]
     found = frames.figures(usable, target_fps) if usable.size else None
-    means = {name: _mean(record, name) for name in ("package_w", "battery_w", "wall_w")}
+    means = {name: _mean(record, name) for name in _POWERS}
     charge = trace.measured("charge_share")
     return PassFigures(
         frames=found,
         package_w=means["package_w"],
         draw_w=means["battery_w"] if _discharging(charge) else None,
         wall_w=means["wall_w"],
+        cpu_w=means["cpu_w"],
+        gpu_w=means["gpu_w"],
         die=_settled(record, "die_c", constants),
         shell=_settled(record, "shell_c", constants),
         die_end_c=_end_mean(record, "die_c"),

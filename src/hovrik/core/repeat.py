@@ -124,20 +124,23 @@ def resolution(
     return tuple(found)
 
 
-def settled_after(interval_ms: Intervals, window: int = 60) -> int:
-    """Frames until the share of long frames has settled: one change point of the log interval's upper part.
+LONG_LOG = 0.3  # a frame 35 % longer than those around it
 
-    Least squares of two levels on the window means of max(log t - median, 0); 0 where the first level is not higher by
-    4 standard errors. (Shader compilation and warm-up make the first frames longer and fewer later.)
+
+def settled_after(interval_ms: Intervals, window: int = 60) -> int:
+    """Frames until the share of long frames has settled: one change point of their excess over the frames around them.
+
+    Least squares of two levels on window means of how far frames stick out of their window's median (log, beyond 35 %);
+    a load that merely wanders moves the median with it. 0 where the first level is not higher by 4 standard errors.
+    (Shader compilation and warm-up make the first frames longer, and fewer later.)
     """
-    logs = np.log(interval_ms)
-    excess = np.maximum(logs - np.median(logs), 0.0)
-    n = excess.size // window
+    n = interval_ms.size // window
     if n < 12:
         return 0
-    means = excess[: n * window].reshape(n, window).mean(axis=1)
+    logs = np.log(interval_ms[: n * window]).reshape(n, window)
+    means = np.maximum(logs - np.median(logs, axis=1, keepdims=True) - LONG_LOG, 0.0).mean(axis=1)
     sums, total = np.cumsum(means), float(means.sum())
-    best, at = -math.inf, 0
+    best, at = 0.0, 0
     for k in range(2, n - 4):
         before, after = sums[k - 1] / k, (total - sums[k - 1]) / (n - k)
         gain = k * (n - k) / n * (before - after) ** 2
@@ -145,7 +148,6 @@ def settled_after(interval_ms: Intervals, window: int = 60) -> int:
             best, at = gain, k
     if at == 0:
         return 0
-    later = means[at:]
-    noise = float(later.std(ddof=1)) if later.size > 1 else 0.0
-    step = float(means[:at].mean() - later.mean())
-    return at * window if step > 4.0 * noise * math.sqrt(1.0 / at + 1.0 / later.size) and step > 1e-4 else 0
+    noise = float(np.concatenate((means[:at] - means[:at].mean(), means[at:] - means[at:].mean())).std(ddof=2))
+    step = float(means[:at].mean() - means[at:].mean())
+    return at * window if step > max(4.0 * noise * math.sqrt(1.0 / at + 1.0 / (n - at)), 0.002) else 0

@@ -141,6 +141,7 @@ RIG = Sheet(
     {"modes": MODE, "displays": PANEL, "versions": VERSION, "slots": SLOT},
 )
 
+_RUN = "How it is run"
 SCENE = Sheet(
     "scene",
     (
@@ -151,11 +152,11 @@ SCENE = Sheet(
         Field("yields", "Yields", choices=("frames", "score", "time", "draw")),
         Field("counts", "Its rate counts", choices=("rendered", "shown")),
         Field("length_s", "Length", "s", N, 1, 86_400),
-        Field("load", "Load", choices=("training", "match", "benchmark")),
-        Field("start_mark", "Start mark"),
-        Field("end_mark", "End mark"),
-        Field("set_up", "Set up in this order", kind=Kind.WORDS, hint="preset, then scaler, then frame generation"),
-        Field("load_time_constant_s", "Load wanders over", "s", N, 0.1, 600),
+        Field("load", "Load", choices=("training", "match", "benchmark"), section=_RUN),
+        Field("start_mark", "Start mark", section=_RUN),
+        Field("end_mark", "End mark", section=_RUN),
+        Field("set_up", "Set up in order", kind=Kind.WORDS, section=_RUN, hint="preset, scaler, frame generation"),
+        Field("load_time_constant_s", "Load wanders over", "s", N, 0.1, 600, section=_RUN),
     ),
 )
 TITLE = Sheet(

@@ -206,9 +206,7 @@ def _versions_differ(counted: Sequence[PassView], entities: Mapping[str, Entity]
     return [f"passes ran under different versions of {what}: {found}" for what, found in differ.items()]
 
 
-def _context(
-    views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None, notes: list[str]
-) -> Context:
+def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None, notes: list[str]) -> Context:
     rooms = {v.record.conditions["room_c"].value for v in counted if "room_c" in v.record.conditions}
     known = [float(r) for r in rooms if isinstance(r, int | float)]
     if known and max(known) - min(known) > 3:

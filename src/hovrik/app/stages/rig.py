@@ -1,91 +1,352 @@
-"""The machine as it is known, read-only for now."""
+"""The machine as it really is: facts, modes, OS slots side by side, versions, where the watts go, the list before
+measuring. Every edit is a new version; none overwrites an old one."""
 
 from __future__ import annotations
 
+import time
+from collections.abc import Sequence
+from dataclasses import asdict, replace
 from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
-from ...core.rig import Rig
+from ...core.condition import Condition, Provenance, to_plain
+from ...core.errors import HovrikError
+from ...core.rig import OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
+from ...core.sheet import Field
+from ...core.sheets import MODE, PANEL, RIG, VERSION
+from ...service import library
+from ...store.exporters import exchange
+from ..commands import SetAnswers, SetQuestion, SetRig
 from ..session import Session
-from ..widgets.fields import Card, label
-from .base import Stage, empty_hint, scrolling
+from ..widgets.fields import Card, button, label
+from ..widgets.preflight_list import PreflightList
+from ..widgets.sheet_form import RowsTable, SheetForm
+from ..widgets.slot_table import SlotTable
+from ..widgets.watt_picture import WattPicture
+from .base import Stage, scrolling
+from .watts import flows_of
 
 CAUTIONS = (
     "Never defeat a thermal or charge protection. Limits above the maker's range are refused here.",
     "Firmware: by the maker's own procedure, on the adapter. Hovrik notes versions and never flashes.",
     "A swollen or very hot battery: stop, unplug, ask the maker or a qualified repairer. Do not charge unattended.",
+    "Opening the machine, new paste, battery work: the maker's guidance or a qualified repairer. "
+    "A changed fan or paste voids comparisons.",
     "Warranty and online-service rules are yours to check.",
 )
-
-
-def _or_unknown(value: object, unit: str = "") -> str:
-    if value is None or value == ():
-        return "unknown"
-    return f"{value:g} {unit}".strip() if isinstance(value, float) else f"{value} {unit}".strip()
+THE_RIG = "the rig"
 
 
 class RigStage(Stage):
-    """Cards of chip, battery, panel, OS slots and versions; cautions."""
+    """Six pages about one rig. Signals of the session drive it; edits go through undo."""
 
     title = "Rig"
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._page = QWidget()
-        self._holder = QVBoxLayout(self._page)
-        self._holder.setContentsMargins(0, 0, 0, 0)
-        self.layout_.addWidget(scrolling(self._page))
-        session.question_changed.connect(self.refresh)
+        self.message = label("", "warn", wrap=True)
+        self.message.setAccessibleName("Message")
+        self._add_top()
+        self.pages = QTabWidget()
+        self.pages.setAccessibleName("Pages of the rig")
+        self.form = SheetForm(RIG)
+        self.modes = RowsTable(MODE, "Power modes", {"name": "new mode"})
+        self.displays = RowsTable(PANEL, "External displays", {"name": "new display"})
+        self.slots = SlotTable()
+        self.versions = RowsTable(VERSION, "Versions", {"what": "firmware"}, (Field("whose", "Of"),))
+        self.picture = WattPicture()
+        self.preflight = PreflightList()
+        self.history = label("", "soft", wrap=True)
+        for words, page in (
+            ("Overview", self._overview()),
+            ("The machine", scrolling(self.form)),
+            ("Modes and displays", self._modes_page()),
+            ("OS slots", self._slots_page()),
+            ("Versions", self._versions_page()),
+            ("Before measuring", scrolling(self.preflight)),
+        ):
+            self.pages.addTab(page, words)
+        self.layout_.addWidget(self.pages, 1)
+        self._connect()
         self.refresh()
 
-    def refresh(self) -> None:
-        """Show the rig of the question."""
-        while (item := self._holder.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        rig = self.session.rig
-        self._holder.addWidget(self._cards(rig) if rig else empty_hint("This notebook knows no rig yet."))
-        self._holder.addStretch()
+    # -- assembly
 
-    def _cards(self, rig: Rig) -> QWidget:
+    def _add_top(self) -> None:
+        row = QHBoxLayout()
+        self.heading = label("", "figure")
+        self.new = button("New rig", tip="A rig of which only the name is known; every entry may stay unknown")
+        self.import_ = button("Import …", tip="A rig or title from JSON or TOML, checked as a whole")
+        self.export = button("Export …", tip="This rig as JSON or TOML")
+        row.addWidget(self.heading)
+        row.addWidget(self.message, 1)
+        for made in (self.new, self.import_, self.export):
+            row.addWidget(made)
+        self.layout_.addLayout(row)
+
+    def _overview(self) -> QWidget:
         page = QWidget()
-        columns = QHBoxLayout(page)
-        columns.setContentsMargins(0, 0, 0, 0)
-        columns.setSpacing(10)
-        chip = Card(f"{rig.name}: chip")
-        chip.fact("Power limit", f"{rig.limit_low_w} to {rig.limit_high_w} W in steps of {rig.limit_step_w:g} W")
-        chip.fact("Throttles at", _or_unknown(rig.die_limit_c, "C die"))
-        chip.fact("Fan policy", _or_unknown(rig.fan_policy))
-        battery = Card("Battery and adapter")
-        battery.fact("Full charge", _or_unknown(rig.battery_wh, "Wh"))
-        low, high = (100 * share for share in rig.valid_charge)
-        battery.fact("Passes count between", f"{high:.0f} and {low:.0f} % charge")
-        battery.fact("Kept in reserve", f"{100 * rig.reserve:.0f} %")
-        battery.fact("Gauge step", _or_unknown(rig.gauge_step_wh, "Wh"))
-        battery.fact("Adapter", _or_unknown(rig.adapter_w, "W"))
-        panel = Card("Panel")
-        size = f"{rig.resolution[0]} x {rig.resolution[1]}" if rig.resolution else "unknown"
-        panel.fact("Resolution", size)
-        panel.fact("Refresh", ", ".join(f"{hz:g}" for hz in rig.refresh_hz) + " Hz" if rig.refresh_hz else "unknown")
-        slots = Card("OS slots")
-        for slot in rig.slots:
-            slots.fact(slot.name, f"build {slot.version('OS build') or 'unknown'}, driver {slot.version('graphics driver') or 'unknown'}, "
-                                  f"session {slot.session or 'unknown'}")  # fmt: skip
-        versions = Card("Versions")
-        versions.fact("Firmware", _or_unknown(rig.firmware))
-        found = self.session.newest("rig").get(rig.key)
-        if found is not None:
-            noted = datetime.fromtimestamp(found.noted_at / 1e9, UTC)
-            versions.fact("Noted", f"{noted:%Y-%m-%d %H:%M} UTC")
+        column = QVBoxLayout(page)
+        column.setSpacing(10)
+        self.minimum = Card("Enough for a first sweep?")
+        self.minimum_words = label("", wrap=True)
+        self.minimum.body.addWidget(self.minimum_words)
+        watts = Card("Where the watts go")
+        self.watts_words = label("", "soft", wrap=True)
+        watts.body.addWidget(self.watts_words)
+        watts.body.addWidget(self.picture)
         cautions = Card("Cautions")
         for text in CAUTIONS:
             cautions.body.addWidget(label(text, "soft", wrap=True))
-        for cards in ((chip, panel, slots, versions), (battery, cautions)):
-            column = QVBoxLayout()
-            column.setSpacing(10)
-            for card in cards:
-                column.addWidget(card)
-            column.addStretch()
-            columns.addLayout(column, 1)
+        for card in (self.minimum, watts, cautions):
+            column.addWidget(card)
+        column.addStretch()
+        return scrolling(page)
+
+    def _modes_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addWidget(label("The maker's presets: what each sets, and whether it wants the adapter", "heading"))
+        column.addWidget(self.modes, 1)
+        column.addWidget(label("External displays", "heading"))
+        column.addWidget(self.displays, 1)
         return page
+
+    def _slots_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        self.add_slot = button("Add an OS slot")
+        column.addWidget(self.slots, 1)
+        row = QHBoxLayout()
+        row.addWidget(self.add_slot)
+        row.addStretch()
+        column.addLayout(row)
+        return page
+
+    def _versions_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addWidget(
+            label(
+                "Note what is installed, not what an update channel says. Passes point at what they ran under.", "soft"
+            )
+        )
+        column.addWidget(self.versions, 2)
+        history = Card("History")
+        history.body.addWidget(scrolling(self.history))
+        column.addWidget(history, 1)
+        return page
+
+    def _connect(self) -> None:
+        session = self.session
+        session.question_changed.connect(self.refresh)
+        session.library_changed.connect(self.refresh)
+        session.evaluation_changed.connect(self._show_watts)
+        session.answers_changed.connect(self._show_preflight)
+        self.pages.currentChanged.connect(lambda _index: self._show_preflight())
+        self.form.edited.connect(self._on_field)
+        self.modes.edited.connect(lambda rows: self._change("modes", _made(PowerMode, rows)))
+        self.displays.edited.connect(lambda rows: self._change("displays", _made(Panel, rows)))
+        self.slots.edited.connect(lambda slots: self._change("slots", tuple(slots)))
+        self.versions.edited.connect(self._on_versions)
+        for table in (self.modes, self.displays, self.slots, self.versions):
+            table.failed.connect(self.message.setText)
+        self.add_slot.clicked.connect(self._on_add_slot)
+        self.preflight.answered.connect(self._on_answered)
+        self.new.clicked.connect(self.new_rig)
+        self.import_.clicked.connect(self._on_import)
+        self.export.clicked.connect(self._on_export)
+
+    # -- showing
+
+    def refresh(self) -> None:
+        """Show the rig of the question."""
+        rig = self.session.rig
+        writable = not self.session.notebook.read_only
+        self.pages.setEnabled(rig is not None)
+        for made in (self.new, self.import_):
+            made.setEnabled(writable)
+        for table in (self.form, self.modes, self.displays, self.slots, self.versions, self.add_slot, self.preflight):
+            table.setEnabled(writable)
+        self.export.setEnabled(rig is not None)
+        self.message.setText("")
+        if rig is None:
+            self.heading.setText("")
+            self.message.setText("This notebook knows no rig yet. Make a new one, or import one.")
+            return
+        self.heading.setText(rig.name)
+        self.form.show_body(rig)
+        self.modes.show_rows([asdict(m) for m in rig.modes])
+        self.displays.show_rows([asdict(d) for d in rig.displays])
+        self.slots.show_slots(rig.slots)
+        rows = [{"whose": whose, **asdict(v)} for whose, versions in _owners(rig) for v in versions]
+        self.versions.show_rows(rows)
+        self._show_minimum(rig)
+        self._show_history(rig)
+        self._show_watts()
+        self._show_preflight()
+
+    def _show_minimum(self, rig: Rig) -> None:
+        missing = missing_minimum(rig)
+        if missing:
+            self.minimum_words.setText("Still needed for a first sweep: " + ", ".join(missing) + ". See The machine.")
+        else:
+            low, high = rig.limit_range_w()
+            hz = f"{rig.variable_range_hz[0]:g} to {rig.variable_range_hz[1]:g} Hz" if rig.variable_range_hz else (
+                ", ".join(f"{r:g}" for r in rig.refresh_hz) + " Hz"
+            )  # fmt: skip
+            known = f"limits {low:g} to {high:g} W, {rig.full_charge_wh:.0f} Wh, panel {hz}"
+            self.minimum_words.setText(f"Yes: {known}. All else may stay unknown.")
+
+    def _show_history(self, rig: Rig) -> None:
+        lines = [
+            f"{_day(at)}  {whose}: {v.what} {v.installed or 'unknown'} ({change})"
+            for at, whose, change, v in reversed(library.version_history(self.session.notebook, rig.key))
+        ]
+        self.history.setText("\n".join(lines) if lines else "No version is noted yet.")
+
+    def _show_watts(self) -> None:
+        flows, words = flows_of(self.session.evaluation)
+        self.picture.setVisible(bool(flows))
+        self.picture.show_flows(flows)
+        self.watts_words.setText(words)
+
+    def _show_preflight(self) -> None:
+        if self.pages.currentIndex() == self.pages.count() - 1:  # reading the machine only where it is shown
+            self.preflight.show_items(self.session.preflight())
+
+    # -- editing
+
+    def _change(self, field: str, value: Any) -> None:
+        rig = self.session.rig
+        if rig is not None and getattr(rig, field) != value:
+            known = value if value is not None else Rig.__dataclass_fields__[field].default
+            self.session.undo_stack.push(SetRig(self.session, rig, replace(rig, **{field: known}), field))
+
+    def _on_field(self, field: str, value: Any) -> None:
+        kept = getattr(self.session.rig, field, None)
+        if value is None and isinstance(kept, tuple):
+            value = ()
+        self._change(field, value)
+
+    def _on_versions(self, rows: Sequence[dict[str, Any]]) -> None:
+        rig = self.session.rig
+        if rig is None:
+            return
+        names = {THE_RIG, *(slot.name for slot in rig.slots)}
+        wrong = {str(row.get("whose") or THE_RIG) for row in rows} - names
+        if wrong:
+            self.message.setText(f"{', '.join(sorted(wrong))} is not here. Choose one of: {', '.join(sorted(names))}.")
+            self.refresh()
+            return
+
+        def of(whose: str) -> tuple[Version, ...]:
+            return _made(Version, [r for r in rows if (r.get("whose") or THE_RIG) == whose])
+
+        slots = tuple(replace(slot, versions=of(slot.name)) for slot in rig.slots)
+        after = replace(rig, versions=of(THE_RIG), slots=slots)
+        if after != rig:
+            self.session.undo_stack.push(SetRig(self.session, rig, after, "versions"))
+        else:
+            self.refresh()
+
+    def _on_add_slot(self) -> None:
+        rig = self.session.rig
+        if rig is not None:
+            self.session.undo_stack.push(SetRig(self.session, rig, library.with_new_slot(rig), "OS slots"))
+
+    def _on_answered(self, name: str, text: str) -> None:
+        rig = self.session.rig
+        if rig is None:
+            return
+        before = library.answers_of(self.session.notebook, rig.key)
+        after = {k: v for k, v in before.items() if k != name}
+        if text:
+            try:
+                value: Any = float(text.replace(",", "."))
+            except ValueError:
+                value = text
+            after |= to_plain({name: Condition(value, Provenance.ASKED, time.time_ns())})
+        if {k: v["value"] for k, v in before.items()} != {k: v["value"] for k, v in after.items()}:
+            self.session.undo_stack.push(SetAnswers(self.session, rig.key, before, after))
+
+    def new_rig(self) -> None:
+        """Make a rig of which only the name is known and show it."""
+        try:
+            rig = library.new_rig(self.session.notebook)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self._show_rig(rig)
+        self.pages.setCurrentIndex(1)
+        line = self.form.entries["name"].line
+        if line is not None:
+            line.setFocus()
+            line.selectAll()
+
+    def _show_rig(self, rig: Rig) -> None:
+        question = self.session.question or library.first_question(self.session.notebook)
+        slot = rig.slots[0].key if rig.slots else ""
+        if question is not None:
+            asked = replace(question, rig=rig.key, slot=slot)
+            self.session.undo_stack.push(SetQuestion(self.session, asked))
+        self.session.library_changed.emit()
+
+    # -- files
+
+    def _on_import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a rig or title", "", "Rigs and titles (*.json *.toml)")
+        if name:
+            self.import_from(Path(name))
+
+    def import_from(self, path: Path) -> None:
+        """Read a rig or title; all problems are told at once and nothing is changed where there is one."""
+        try:
+            kind, body = exchange.read(path)
+            key = library.import_body(self.session.notebook, kind, body)
+        except HovrikError as fault:
+            self.message.setText("\n".join([str(fault).split(" file:")[0], *map(str, getattr(fault, "problems", ()))]))
+            return
+        if kind == "rig":
+            self._show_rig(library.rigs(self.session.notebook)[key])
+        else:
+            self.session.library_changed.emit()
+        self.message.setText(f"Imported the {kind} of {path.name}.")
+
+    def _on_export(self) -> None:
+        rig = self.session.rig
+        name, _ = QFileDialog.getSaveFileName(self, "Export the rig", f"{rig.key if rig else 'rig'}.toml",
+                                              "TOML (*.toml);;JSON (*.json)")  # fmt: skip
+        if name:
+            self.export_to(Path(name))
+
+    def export_to(self, path: Path) -> None:
+        """Write the rig; the message tells how it went."""
+        rig = self.session.rig
+        if rig is None:
+            return
+        try:
+            exchange.write(path, "rig", rig.as_dict())
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self.message.setText(f"Written to {path}.")
+
+
+def _day(at_ns: int) -> str:
+    return f"{datetime.fromtimestamp(at_ns / 1e9, UTC):%Y-%m-%d %H:%M}"
+
+
+def _made(kind: type, rows: Sequence[dict[str, Any]]) -> tuple[Any, ...]:
+    names = kind.__dataclass_fields__  # type: ignore[attr-defined]
+    empty = {name: f.default for name, f in names.items()}
+    return tuple(kind(**{k: row.get(k) if row.get(k) is not None else empty[k] for k in names}) for row in rows)
+
+
+def _owners(rig: Rig) -> list[tuple[str, tuple[Version, ...]]]:
+    owners: list[tuple[str, tuple[Version, ...]]] = [(THE_RIG, rig.versions)]
+    slots: tuple[OsSlot, ...] = rig.slots
+    return owners + [(slot.name, slot.versions) for slot in slots]

@@ -1,72 +1,261 @@
-"""Title and scene as they are known, read-only for now, and how repeatable the scene proved."""
+"""Title and scenes as they are known, how repeatable the scene proved, and how long a pass must be for what matters."""
 
 from __future__ import annotations
 
-import math
+from dataclasses import asdict, replace
+from typing import Any
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
+from ...core.errors import HovrikError
+from ...core.rig import Version
+from ...core.sheets import SCENE, TITLE, VERSION
+from ...core.title import Scene, Title
+from ...service import library
+from ...service.scenes import MATTERS, SceneStudy, study
+from ..commands import SetQuestion, SetTitle
+from ..plots.resolution_plot import ResolutionPlot
 from ..session import Session
-from ..widgets.fields import Card
-from .base import Stage, empty_hint, scrolling
+from ..widgets.fields import Card, Choice, NumberField, button, label
+from ..widgets.sheet_form import RowsTable, SheetForm
+from .base import Stage, scrolling
 
-
-def _yes(value: bool | None) -> str:
-    return "unknown" if value is None else "yes" if value else "no"
+_FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
 
 
 class SceneStage(Stage):
-    """Cards of the title, the scene and its repeatability."""
+    """Pages: the title, its scenes, repeatability."""
 
     title = "Scene"
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._page = QWidget()
-        self._holder = QVBoxLayout(self._page)
-        self._holder.setContentsMargins(0, 0, 0, 0)
-        self._holder.setSpacing(10)
-        self.layout_.addWidget(scrolling(self._page))
-        session.question_changed.connect(self.refresh)
-        session.evaluation_changed.connect(self.refresh)
+        self._study: SceneStudy | None = None
+        row = QHBoxLayout()
+        self.heading = label("", "figure")
+        self.message = label("", "warn", wrap=True)
+        self.message.setAccessibleName("Message")
+        self.new = button("New title", tip="A title of which only the name is known, with one scene")
+        row.addWidget(self.heading)
+        row.addWidget(self.message, 1)
+        row.addWidget(self.new)
+        self.layout_.addLayout(row)
+        self.pages = QTabWidget()
+        self.pages.setAccessibleName("Pages of the title")
+        self.form = SheetForm(TITLE, heading="The title")
+        self.versions = RowsTable(VERSION, "Versions of the title", {"what": "game patch"})
+        self.scene_form = SheetForm(SCENE, heading="The scene in the question")
+        for words, page in (
+            ("The title", self._title_page()),
+            ("Its scenes", self._scenes_page()),
+            ("Repeatability", self._repeat_page()),
+        ):
+            self.pages.addTab(page, words)
+        self.layout_.addWidget(self.pages, 1)
+        self._connect()
         self.refresh()
+
+    def _title_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addWidget(self.form)
+        versions = Card("Versions: build, translation layer, patch")
+        self.versions.setFixedHeight(220)
+        versions.body.addWidget(self.versions)
+        column.addWidget(versions)
+        column.addStretch()
+        return scrolling(page)
+
+    def _scenes_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        self.others = label("", "soft", wrap=True)
+        self.add_scene = button("Add a scene")
+        self.drop_scene = button("Take out this scene", tip="Its passes stay; undo brings it back")
+        column.addWidget(self.scene_form)
+        row = QHBoxLayout()
+        row.addWidget(self.others, 1)
+        row.addWidget(self.add_scene)
+        row.addWidget(self.drop_scene)
+        column.addLayout(row)
+        column.addStretch()
+        return scrolling(page)
+
+    def _repeat_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        self.spread = Card("From repeats")
+        self.spread_words = label("", wrap=True)
+        self.spread.body.addWidget(self.spread_words)
+        column.addWidget(self.spread)
+        row = QHBoxLayout()
+        self.figure = Choice("Which figure", _FIGURES)
+        self.difference = NumberField("Difference that matters", "%", 0.1, 50, 0.5, 1)
+        self.difference.show_value(100 * MATTERS["low"])
+        self.advice = label("", wrap=True)
+        for made in (label("A difference in", "soft"), self.figure, label("of", "soft"), self.difference):
+            row.addWidget(made)
+        row.addWidget(self.advice, 1)
+        column.addLayout(row)
+        self.plot = ResolutionPlot()
+        column.addWidget(self.plot, 1)
+        return page
+
+    def _connect(self) -> None:
+        session = self.session
+        session.question_changed.connect(self.refresh)
+        session.library_changed.connect(self.refresh)
+        session.evaluation_changed.connect(self._look)
+        self.form.edited.connect(self._on_title_field)
+        self.scene_form.edited.connect(self._on_scene_field)
+        self.versions.edited.connect(self._on_versions)
+        self.versions.failed.connect(self.message.setText)
+        self.new.clicked.connect(self.new_title)
+        self.add_scene.clicked.connect(self._on_add_scene)
+        self.drop_scene.clicked.connect(self._on_drop_scene)
+        self.figure.currentIndexChanged.connect(self._show_resolution)
+        self.difference.valueChanged.connect(self._show_resolution)
+
+    # -- showing
+
+    def scene(self) -> Scene | None:
+        """The scene of the question."""
+        title, question = self.session.title, self.session.question
+        if title is None or not title.scenes:
+            return None
+        wanted = question.scene if question else title.scenes[0].key
+        return next((s for s in title.scenes if s.key == wanted), title.scenes[0])
 
     def refresh(self) -> None:
         """Show the title and scene of the question."""
-        while (item := self._holder.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        title, question = self.session.title, self.session.question
-        if title is None or question is None:
-            self._holder.addWidget(empty_hint("This notebook knows no title yet."))
-            self._holder.addStretch()
+        title, scene = self.session.title, self.scene()
+        writable = not self.session.notebook.read_only
+        self.pages.setEnabled(title is not None)
+        self.new.setEnabled(writable)
+        for made in (self.form, self.scene_form, self.versions, self.add_scene):
+            made.setEnabled(writable)
+        self.message.setText("")
+        if title is None:
+            self.heading.setText("")
+            self.message.setText("This notebook knows no title yet. Make a new one.")
             return
-        facts = Card(title.name)
-        facts.fact("Nature", title.nature or "unknown")
-        facts.fact("Preset", title.preset or "unknown")
-        facts.fact("Live opponents", _yes(title.live_opponents))
-        facts.fact("Dislikes changes while running", _yes(title.dislikes_changes))
-        self._holder.addWidget(facts)
-        for scene in title.scenes:
-            here = " (in the question)" if scene.key == question.scene else ""
-            card = Card(f"Scene: {scene.name}{here}")
-            card.fact("Length", f"{scene.length_s:g} s" if scene.length_s else "unknown")
-            card.fact("Load", scene.load or "unknown")
-            card.fact("Start mark", scene.start_mark or "unknown")
-            card.fact("End mark", scene.end_mark or "unknown")
-            if scene.key == question.scene:
-                card.fact("Repeatability", self._repeatability())
-            self._holder.addWidget(card)
-        self._holder.addStretch()
+        self.heading.setText(title.name)
+        self.form.show_body(title)
+        self.versions.show_rows([asdict(v) for v in title.versions])
+        if scene is not None:
+            self.scene_form.show_body(scene)
+        self.drop_scene.setEnabled(writable and len(title.scenes) > 1)
+        words = []
+        for one in title.scenes:
+            share = f", {100 * one.mix:g} % of your time" if one.mix is not None else ""
+            words.append(f"{one.name} ({one.role or 'role unknown'}{share})")
+        self.others.setText("Scenes: " + "; ".join(words) + ". The question line chooses between them.")
+        self._look()
 
-    def _repeatability(self) -> str:
+    def _look(self) -> None:
         evaluation = self.session.evaluation
-        ladder = evaluation.ladders[0] if evaluation and evaluation.ladders else None
-        repeated = [v for v in ladder.levels if v.low is not None and v.low.n > 1] if ladder else []
-        if not repeated:
-            return "unknown until passes were repeated"
-        singles = [level.low.se * math.sqrt(level.low.n) for level in repeated if level.low]
-        return (
-            f"one pass's 1 % low varies by {100 * min(singles):.1f} to {100 * max(singles):.1f} % between passes "
-            f"({sum(level.low.n for level in repeated if level.low)} passes at {len(repeated)} limits)"
-        )
+        self._study = None
+        if evaluation is not None and evaluation.views:
+            try:
+                self._study = study(self.session.notebook, evaluation)
+            except HovrikError as fault:
+                self.message.setText(str(fault))
+        self.spread_words.setText(self._spread_text())
+        self._show_resolution()
+
+    def _spread_text(self) -> str:
+        found = self._study
+        if found is None or not found.spread:
+            return "No setup was repeated yet. Plan at least two passes at one limit; three say more."
+        lines = []
+        for name, words in _FIGURES[:3]:
+            spread = found.spread.get(name)
+            if spread is not None:
+                drift = (
+                    f"drifts by {100 * spread.drift:+.1f} % over the passes" if spread.drifts else "no drift to tell"
+                )
+                lines.append(f"{words}: one pass varies by {100 * spread.sd:.1f} % ({spread.passes} passes); {drift}.")
+        warm = found.warm_up_frames
+        if warm:
+            lines.append(f"The first pass settled after {warm} frames: let shaders compile before the start mark.")
+        elif warm == 0:
+            lines.append("No warm-up was found inside the first pass.")
+        return "\n".join(lines)
+
+    def _show_resolution(self) -> None:
+        key, wanted = self.figure.key(), self.difference.value() / 100.0
+        figure = "draw" if key == "gauge" else key
+        if self._study is None:
+            self.advice.setText("")
+            self.plot.show_curves((), None)
+            return
+        self.advice.setText(self._study.advice(figure, wanted))
+        self.plot.show_curves(self._study.curves(figure, by_gauge=key == "gauge"), wanted)
+
+    # -- editing
+
+    def _push(self, after: Title, what: str) -> None:
+        before = self.session.title
+        if before is not None and after != before:
+            self.session.undo_stack.push(SetTitle(self.session, before, after, what))
+
+    def _on_title_field(self, field: str, value: Any) -> None:
+        title = self.session.title
+        if title is not None:
+            kept = getattr(title, field)
+            self._push(replace(title, **{field: () if value is None and isinstance(kept, tuple) else value}), field)
+
+    def _on_scene_field(self, field: str, value: Any) -> None:
+        title, scene = self.session.title, self.scene()
+        if title is None or scene is None:
+            return
+        kept = getattr(scene, field)
+        changed = replace(scene, **{field: () if value is None and isinstance(kept, tuple) else value})
+        self._push(replace(title, scenes=tuple(changed if s.key == scene.key else s for s in title.scenes)), field)
+
+    def _on_versions(self, rows: list[dict[str, Any]]) -> None:
+        title = self.session.title
+        if title is not None:
+            self._push(replace(title, versions=tuple(Version(**row) for row in rows)), "versions")
+
+    def _on_add_scene(self) -> None:
+        title = self.session.title
+        if title is not None:
+            after = library.with_new_scene(title)
+            self._push(after, "scenes")
+            self._ask_about(after, after.scenes[-1])
+
+    def _on_drop_scene(self) -> None:
+        title, scene = self.session.title, self.scene()
+        if title is None or scene is None or len(title.scenes) < 2:
+            return
+        left = tuple(s for s in title.scenes if s.key != scene.key)
+        self._ask_about(title, left[0])
+        self._push(replace(title, scenes=left), "scenes")
+
+    def _ask_about(self, title: Title, scene: Scene) -> None:
+        question = self.session.question
+        if question is not None:
+            asked = replace(question, title=title.key, scene=scene.key)
+            if asked != question:
+                self.session.undo_stack.push(SetQuestion(self.session, asked))
+
+    def new_title(self) -> None:
+        """Make a title of which only the name is known and show it."""
+        try:
+            title = library.new_title(self.session.notebook)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        if self.session.question is not None:
+            self._ask_about(title, title.scenes[0])
+        else:
+            found = library.first_question(self.session.notebook)
+            if found is not None:
+                self.session.set_question(found)
+        self.session.library_changed.emit()
+        self.pages.setCurrentIndex(0)
+        line = self.form.entries["name"].line
+        if line is not None:
+            line.setFocus()
+            line.selectAll()

@@ -190,6 +190,13 @@ def style_sheet(theme: Theme) -> str:
         image: url({arrows}/check-{t.name}.svg); }}
     QTableView {{ background: {t.sheet}; border: 1px solid {t.rule}; gridline-color: {t.rule};
         selection-background-color: {t.wash}; selection-color: {t.ink}; alternate-background-color: {t.paper}; }}
+    QTableCornerButton::section {{ background: {t.paper}; border: none; border-bottom: 1px solid {t.rule}; }}
+    QTabWidget::pane {{ background: {t.paper}; border: 1px solid {t.rule}; }}
+    QTabWidget > QStackedWidget > QWidget {{ background: {t.paper}; }}
+    QTabBar::tab {{ min-height: 36px; padding: 0 14px; background: {t.paper}; border: 1px solid {t.rule};
+        border-bottom: none; color: {t.soft}; }}
+    QTabBar::tab:selected {{ background: {t.sheet}; color: {t.ink}; border-top: 3px solid {t.accent}; }}
+    QTabBar::tab:focus {{ border: 2px solid {t.accent}; }}
     QTableView:focus {{ border: 2px solid {t.accent}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.soft}; border: none; border-bottom: 1px solid {t.rule};
         padding: 4px 6px; font-size: 12px; font-weight: 400; }}

@@ -35,7 +35,8 @@ class HeatPath:
     node, K/W.
 
     policies : name to FanPolicy (empty: the speed is `fan_at` for ever); fan_lag_s : time constant of the speed;
-    fan_rpm, noise_db : at full speed; firmware_speed : what a firmware version makes of every policy's speed;
+    fan_rpm, noise_db : at full speed; firmware_speed : what a firmware version makes of a policy's
+    speed short of full;
     paste : factor on r1 (1 new, more with age and dust).
     """
 
@@ -81,7 +82,8 @@ class HeatState:
         The fan follows its policy once a call: its lag is longer than the blocks it is called with.
         """
         rule = path.policies.get(policy) if policy is not None else None
-        wanted = path.fan_at if rule is None else min(rule.speed(self.die_c) * path.firmware_speed, 1.0)
+        asked = path.fan_at if rule is None else rule.speed(self.die_c)
+        wanted = asked if rule is None or asked >= 1.0 else asked * path.firmware_speed
         if self.fan is None:
             self.fan = wanted
         else:

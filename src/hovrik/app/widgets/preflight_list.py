@@ -1,0 +1,86 @@
+"""The list before measuring: what the machine says and what only a person can."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ...core.preflight import Item, Mood
+from .fields import Choice, label
+
+_SIGNS = {Mood.FINE: ("✓", "good"), Mood.LOOK: ("!", "warn"), Mood.OPEN: ("·", "soft")}
+
+
+class PreflightList(QWidget):
+    """One row an item. Signals: answered (item id, text; "" takes an answer back)."""
+
+    answered = pyqtSignal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.fields: dict[str, QWidget] = {}
+        self._page: QWidget | None = None
+        self._holder = QVBoxLayout(self)
+        self._holder.addStretch()
+        self._holder.setContentsMargins(12, 8, 12, 8)
+
+    def show_items(self, items: Sequence[Item]) -> None:
+        """Replace the rows; a field that is being typed into keeps its place."""
+        focused = next((name for name, field in self.fields.items() if field.hasFocus()), None)
+        if self._page is not None:
+            self._page.hide()
+            self._page.deleteLater()
+        self.fields = {}
+        self._page = QWidget()
+        grid = QGridLayout(self._page)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setColumnStretch(3, 1)
+        grid.setVerticalSpacing(3)
+        for row, item in enumerate(items):
+            sign, kind = _SIGNS[item.mood]
+            mark = label(sign, kind)
+            mark.setFixedWidth(16)
+            mark.setAccessibleName({"good": "fine", "warn": "look at this", "soft": "open"}[kind])
+            words = label(item.ask, wrap=True)
+            words.setMinimumWidth(330)
+            grid.addWidget(mark, row, 0)
+            grid.addWidget(words, row, 1)
+            grid.addWidget(self._field(item), row, 2)
+            grid.addWidget(label(item.note if item.mood is not Mood.FINE else "", "soft", wrap=True), row, 3)
+        self._holder.insertWidget(0, self._page)
+        if focused in self.fields:
+            self.fields[focused].setFocus()
+
+    def _field(self, item: Item) -> QWidget:
+        value = item.condition.value
+        if item.id in _READ_ONLY:
+            text = "unknown" if value is None else _shown(value, item.unit)
+            made = label(f"{text}  (read)" if value is not None else text, "soft")
+            made.setMinimumHeight(36)
+            return made
+        if item.choices:
+            choice = Choice(item.ask, [("", "not answered"), *((c, c) for c in item.choices)])
+            choice.show_key("" if value is None else str(value))
+            choice.setFixedWidth(190)
+            choice.currentIndexChanged.connect(lambda _index, name=item.id, c=choice: self.answered.emit(name, c.key()))
+            self.fields[item.id] = choice
+            return choice
+        line = QLineEdit("" if value is None else _shown(value, ""))
+        line.setAccessibleName(item.ask)
+        line.setPlaceholderText(item.unit or "not answered")
+        line.setFixedWidth(190)
+        line.editingFinished.connect(lambda name=item.id, field=line: self.answered.emit(name, field.text().strip()))
+        self.fields[item.id] = line
+        return line
+
+
+_READ_ONLY = frozenset({"slot_running", "source_now", "charge_share", "refresh_hz", "limits_now"})
+
+
+def _shown(value: object, unit: str) -> str:
+    if isinstance(value, float) and unit == "share":
+        return f"{100 * value:.0f} %"
+    text = f"{value:g}" if isinstance(value, float) else str(value)
+    return f"{text} {unit}".strip()

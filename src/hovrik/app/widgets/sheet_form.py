@@ -1,0 +1,216 @@
+"""Forms and tables made from a sheet: what can be entered about a thing, each entry an edit of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ...core.errors import InputError
+from ...core.sheet import Field, Kind, Sheet, parse, shown
+from ..theme.tokens import TARGET_PX
+from .fields import Card, Choice, button, label
+
+UNKNOWN = "unknown"
+
+
+def _choices(entry: Field) -> tuple[str, ...]:
+    return ("yes", "no") if entry.kind is Kind.FLAG else entry.choices
+
+
+class EntryField(QWidget):
+    """One entry: a line or a choice, its unit, and what is wrong with it. Signals: edited (name, value)."""
+
+    edited = pyqtSignal(str, object)
+
+    def __init__(self, entry: Field) -> None:
+        super().__init__()
+        self.entry = entry
+        self._shown: Any = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.line: QLineEdit | None = None
+        self.choice: Choice | None = None
+        words = entry.label
+        if _choices(entry):
+            self.choice = Choice(words, [("", UNKNOWN), *((c, c) for c in _choices(entry))])
+            self.choice.currentIndexChanged.connect(self._on_edited)
+            row.addWidget(self.choice, 1)
+        else:
+            self.line = QLineEdit()
+            self.line.setAccessibleName(words)
+            self.line.setPlaceholderText(entry.hint or UNKNOWN)
+            self.line.editingFinished.connect(self._on_edited)
+            row.addWidget(self.line, 1)
+        unit = label(entry.unit, "soft")
+        unit.setFixedWidth(44)
+        row.addWidget(unit)
+        column.addLayout(row)
+        self.problem = label("", "bad", wrap=True)
+        self.problem.setAccessibleName(f"Problem with {words}")
+        self.problem.hide()
+        column.addWidget(self.problem)
+
+    def text(self) -> str:
+        """What is entered now."""
+        return self.line.text() if self.line is not None else self.choice.key() if self.choice is not None else ""
+
+    def show_value(self, value: Any) -> None:
+        """Show a value without telling."""
+        self._shown = value
+        self._complain("")
+        text = shown(self.entry, value)
+        if self.line is not None and self.line.text() != text:
+            self.line.setText(text)
+        if self.choice is not None:
+            self.choice.show_key(text)
+
+    def _complain(self, text: str) -> None:
+        self.problem.setText(text)
+        self.problem.setVisible(bool(text))
+
+    def _on_edited(self) -> None:
+        try:
+            value = parse(self.entry, self.text())
+        except InputError as fault:
+            self._complain(str(fault))
+            return
+        self._complain("")
+        if shown(self.entry, value) != shown(self.entry, self._shown):
+            self._shown = value
+            self.edited.emit(self.entry.name, value)
+
+
+class SheetForm(QWidget):
+    """Every entry of a sheet, a card a section. Signals: edited (name, value)."""
+
+    edited = pyqtSignal(str, object)
+
+    def __init__(self, sheet: Sheet, *, columns: int = 2, skip: Sequence[str] = ("key",), heading: str = "") -> None:
+        super().__init__()
+        self.entries: dict[str, EntryField] = {}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 10, 10, 10)
+        row.setSpacing(10)
+        stacks = []
+        for _ in range(columns):
+            stack = QVBoxLayout()
+            stack.setSpacing(10)
+            row.addLayout(stack, 1)
+            stacks.append(stack)
+        heights = [0] * columns
+        for section in sheet.sections:
+            fields = [f for f in sheet.fields if f.section == section and f.name not in skip]
+            if not fields:
+                continue
+            at = heights.index(min(heights))
+            heights[at] += len(fields) + 1
+            stacks[at].addWidget(self._card(section or heading, fields))
+        for stack in stacks:
+            stack.addStretch()
+
+    def _card(self, heading: str, fields: Sequence[Field]) -> Card:
+        card = Card(heading)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(2)
+        grid.setColumnStretch(1, 1)
+        for number, entry in enumerate(fields):
+            words = label(entry.label, "soft")
+            words.setMinimumHeight(TARGET_PX)
+            made = EntryField(entry)
+            made.edited.connect(self.edited)
+            grid.addWidget(words, number, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(made, number, 1)
+            self.entries[entry.name] = made
+        card.body.addLayout(grid)
+        return card
+
+    def show_body(self, body: Any) -> None:
+        """Show a thing's entries; `body` has an attribute for each."""
+        for name, entry in self.entries.items():
+            entry.show_value(getattr(body, name))
+
+
+class RowsTable(QWidget):
+    """Rows of one sheet to edit, add and take out. Signals: edited (list of plain rows), failed (text)."""
+
+    edited = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, sheet: Sheet, name: str, first: Mapping[str, Any], extra: Sequence[Field] = ()) -> None:
+        super().__init__()
+        self._sheet, self._first = sheet, dict(first)
+        self._fields = (*extra, *(f for f in sheet.fields if f.name != "key"))
+        self._rows: list[dict[str, Any]] = []
+        self.table = QTableWidget(0, len(self._fields))
+        self.table.setAccessibleName(name)
+        self.table.setHorizontalHeaderLabels([f"{f.label} ({f.unit})" if f.unit else f.label for f in self._fields])
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setTabKeyNavigation(False)
+        header, side = self.table.horizontalHeader(), self.table.verticalHeader()
+        if header is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        if side is not None:
+            side.hide()
+            side.setDefaultSectionSize(TARGET_PX - 4)
+        self.add = button("Add", tip=f"Add a {sheet.what}")
+        self.add.setAccessibleName(f"Add a {sheet.what}")
+        self.remove = button("Take out", tip=f"Take out the selected {sheet.what}; undo brings it back")
+        self.remove.setAccessibleName(f"Take out a {sheet.what}")
+        self.add.clicked.connect(lambda: self._tell([*self._rows, dict(self._first)]))
+        self.remove.clicked.connect(self._on_remove)
+        self.table.itemChanged.connect(self._on_changed)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        row.addWidget(self.add)
+        row.addWidget(self.remove)
+        row.addStretch()
+        column.addLayout(row)
+
+    def show_rows(self, rows: Sequence[Mapping[str, Any]]) -> None:
+        """Show rows without telling."""
+        self._rows = [dict(row) for row in rows]
+        blocked = self.table.blockSignals(True)
+        self.table.setRowCount(len(self._rows))
+        for at, row in enumerate(self._rows):
+            for column, entry in enumerate(self._fields):
+                item = QTableWidgetItem(shown(entry, row.get(entry.name)))
+                item.setToolTip(entry.hint or ", ".join(entry.choices))
+                self.table.setItem(at, column, item)
+        self.table.blockSignals(blocked)
+
+    def _on_changed(self, item: QTableWidgetItem) -> None:
+        entry, row = self._fields[item.column()], self._rows[item.row()]
+        try:
+            value = parse(entry, item.text())
+        except InputError as fault:
+            self.failed.emit(str(fault))
+            self.show_rows(self._rows)
+            return
+        if shown(entry, value) != shown(entry, row.get(entry.name)):
+            self._tell([{**r, entry.name: value} if r is row else r for r in self._rows])
+
+    def _on_remove(self) -> None:
+        at = self.table.currentRow()
+        if 0 <= at < len(self._rows):
+            self._tell([row for number, row in enumerate(self._rows) if number != at])
+
+    def _tell(self, rows: list[dict[str, Any]]) -> None:
+        self.edited.emit(rows)

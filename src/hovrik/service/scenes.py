@@ -1,0 +1,79 @@
+"""What repeats say about a scene: spread of each figure, drift, warm-up, and how long a pass must be."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from ..core.figures import low_of
+from ..core.repeat import Curve, Repeatability, repeatability, repeats_needed, resolution, sd_at_length, settled_after
+from ..store.notebook import Notebook
+from .evidence import Evaluation, PassView
+
+MATTERS = {"rate": 0.02, "low": 0.03, "draw": 0.02}  # shares a player would care about, by default
+
+
+@dataclass(frozen=True)
+class SceneStudy:
+    """figure name to its Repeatability; seconds : length of the passes; draw_w, gauge_step_wh : for energy by a gauge;
+    warm_up_frames : until figures settle in the first pass, None where it was not looked at."""
+
+    spread: dict[str, Repeatability]
+    seconds: float
+    draw_w: float | None
+    gauge_step_wh: float | None
+    warm_up_frames: int | None
+
+    def curves(self, figure: str, by_gauge: bool = False) -> tuple[Curve, ...]:
+        """What can be told apart in a figure against minutes; by_gauge : energy from gauge readings."""
+        found = self.spread.get(figure)
+        if found is None or found.sd <= 0:
+            return ()
+        gauge = (self.gauge_step_wh, self.draw_w) if by_gauge else (None, None)
+        return resolution(found.sd, self.seconds, gauge_step_wh=gauge[0], draw_w=gauge[1])
+
+    def advice(self, figure: str, difference: float, lengths_s: Sequence[float] = (30, 60, 120, 240)) -> str:
+        """Passes a setup that find a difference (share) in a figure, by length, in words."""
+        found = self.spread.get(figure)
+        if found is None:
+            return "Repeats are needed first."
+        parts = []
+        for length in lengths_s:
+            need = repeats_needed(difference, max(sd_at_length(found.sd, self.seconds, length), 1e-9))
+            parts.append(f"{need} of {length:.0f} s" if need is not None else f"over 60 of {length:.0f} s")
+        return f"To tell {100 * difference:g} % apart, passes at each setup: {', or '.join(parts)}."
+
+
+_FIGURES: dict[str, Callable[[PassView, Evaluation], float | None]] = {
+    "rate": lambda v, e: v.figures.mean_fps,
+    "low": lambda v, e: low_of(v.figures, e.question.school),
+    "draw": lambda v, e: v.figures.draw_w,
+}
+
+
+def study(notebook: Notebook, evaluation: Evaluation) -> SceneStudy | None:
+    """From the counted passes of a question; None without any."""
+    counted = [v for v in evaluation.views if v.counts]
+    timed = [v.figures.frames.seconds for v in counted if v.figures.frames]
+    if not timed:
+        return None
+    spread = {}
+    for name, get in _FIGURES.items():
+        groups: dict[object, list[tuple[float, float]]] = {}
+        for order, view in enumerate(counted):
+            value = get(view, evaluation)
+            if value is not None and value > 0:
+                groups.setdefault(view.record.setup, []).append((float(order), value))
+        found = repeatability(list(groups.values()))
+        if found is not None:
+            spread[name] = found
+    draws = [v.figures.draw_w for v in counted if v.figures.draw_w]
+    trace = notebook.load(counted[0].record.id).trace
+    interval_ms = trace.interval_ms() if trace is not None else None
+    warm = settled_after(interval_ms[interval_ms > 0]) if interval_ms is not None and interval_ms.size else None
+    rig = evaluation.rig
+    return SceneStudy(
+        spread, sum(timed) / len(timed), math.fsum(draws) / len(draws) if draws else None,
+        rig.gauge_step_wh if rig else None, warm,
+    )  # fmt: skip
