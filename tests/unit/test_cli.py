@@ -87,8 +87,7 @@ def test_frames_in_words_tells_problems_on_stderr(tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "code", "words"),
     [
-        (["frames", "none.csv"], 1, "cannot be read"),
-        (["frames"], 2, "Missing argument"),
+        (["frames", "none.csv"], 1, "cannot be read"), (["frames"], 2, "Missing argument"),
         (["frames", "LOG", "--unit", "hours"], 2, "Invalid value"),
         (["frames", "LOG", "--target", "0"], 2, "Invalid value"),
         (["frames", "LOG", "--column", "no such"], 1, "The file has: frame time (ms)"),
@@ -101,7 +100,7 @@ def test_frames_in_words_tells_problems_on_stderr(tmp_path):
         (["import-pass", "LOG", "--notebook", "n.hovrik"], 1, "holds no question yet"),
         (["no-such"], 2, "No such command"),
     ],
-)
+)  # fmt: skip
 def test_exit_codes(arguments, code, words, log, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     done = run(*[log if a == "LOG" else a for a in arguments])

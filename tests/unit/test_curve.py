@@ -17,12 +17,10 @@ MISRA1A = (2.3894212918e02, 5.5015643181e-04, 1.2455138894e-01, 2.7070075241e00,
 @pytest.mark.parametrize(
     ("name", "certified", "start"),
     [
-        ("BoxBOD", BOXBOD, (1, 1)),
-        ("BoxBOD", BOXBOD, (100, 0.75)),
-        ("Misra1a", MISRA1A, (500, 1e-4)),
+        ("BoxBOD", BOXBOD, (1, 1)), ("BoxBOD", BOXBOD, (100, 0.75)), ("Misra1a", MISRA1A, (500, 1e-4)),
         ("Misra1a", MISRA1A, (250, 5e-4)),
     ],
-)
+)  # fmt: skip
 def test_nist_to_six_digits_from_both_starts(name, certified, start):
     x, y = nist(name)
     found = curve.fit_saturating(x, y, x0=0.0, start=start)

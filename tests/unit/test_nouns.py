@@ -24,13 +24,10 @@ def test_unknown_is_not_a_default():
 @pytest.mark.parametrize(
     ("values", "expected"),
     [
-        (dict.fromkeys(LIMITS, 12), 12.0),
-        ({"sustained_limit_w": 12}, 12.0),
-        ({"sustained_limit_w": 12, "peak_limit_w": 15}, None),
-        ({"short_limit_w": 12}, None),
-        ({}, None),
+        (dict.fromkeys(LIMITS, 12), 12.0), ({"sustained_limit_w": 12}, 12.0),
+        ({"sustained_limit_w": 12, "peak_limit_w": 15}, None), ({"short_limit_w": 12}, None), ({}, None),
     ],
-)
+)  # fmt: skip
 def test_static_limit(values, expected):
     assert Setup(values).static_limit_w == expected
 
@@ -43,15 +40,12 @@ def test_family_is_everything_but_the_limits():
 @pytest.mark.parametrize(
     ("setup", "words"),
     [
-        (static(12, 40), "12 W, cap 40"),
-        (static(12), "12 W, no cap"),
-        (static(7.5, None), "7.5 W"),
+        (static(12, 40), "12 W, cap 40"), (static(12), "12 W, no cap"), (static(7.5, None), "7.5 W"),
         (Setup(sustained_limit_w=12, peak_limit_w=20), "sustained limit 12 W, peak limit 20 W"),
         (static(12, 40, refresh_hz=80), "12 W, cap 40, refresh 80 Hz"),
-        (static(12, 40, fan_policy="even"), "12 W, cap 40, fan policy even"),
-        (Setup(), "setup unknown"),
+        (static(12, 40, fan_policy="even"), "12 W, cap 40, fan policy even"), (Setup(), "setup unknown"),
     ],
-)
+)  # fmt: skip
 def test_describe(setup, words):
     assert describe(setup) == words
 
@@ -66,14 +60,10 @@ def test_only_confirmed_values_are_restorable():
 @pytest.mark.parametrize(
     ("value", "part"),
     [
-        (12, None),
-        (4, None),
-        (28, None),
-        (28.5, "Choose 4 to 28 W"),
-        (3, "outside this rig's range"),
+        (12, None), (4, None), (28, None), (28.5, "Choose 4 to 28 W"), (3, "outside this rig's range"),
         ("x", "numbers only"),
     ],
-)
+)  # fmt: skip
 def test_knob_refusals_say_what_is_allowed(value, part):
     refusal = Knob("sustained_limit_w", "Sustained limit", "W", low=4, high=28).refusal(value)
     assert refusal is None if part is None else part in refusal

@@ -41,21 +41,15 @@ def test_levels_with_a_step_that_does_not_divide():
 @pytest.mark.parametrize(
     ("change", "error", "part"),
     [
-        ({"from_w": 2.0}, LimitError, "below the allowed 4 W"),
-        ({"to_w": 31.0}, LimitError, "Choose 4 to 30 W"),
-        ({"from_w": 12.0, "to_w": 8.0}, PlanError, "Swap the two"),
-        ({"step_w": 0.0}, PlanError, "must be over 0"),
-        ({"step_w": float("nan")}, PlanError, "must be over 0"),
-        ({"step_w": 0.001}, PlanError, "larger step"),
-        ({"cap_fps": -1.0}, PlanError, "Frame cap"),
-        ({"repeats": 0}, PlanError, "Choose 1 to 50"),
-        ({"repeats": 51}, PlanError, "Choose 1 to 50"),
-        ({"pass_s": 1.0}, PlanError, "10 to 7200"),
-        ({"soak_s": -1.0}, PlanError, "Soak time"),
-        ({"heat_s": 1e9}, PlanError, "Heat time"),
+        ({"from_w": 2.0}, LimitError, "below the allowed 4 W"), ({"to_w": 31.0}, LimitError, "Choose 4 to 30 W"),
+        ({"from_w": 12.0, "to_w": 8.0}, PlanError, "Swap the two"), ({"step_w": 0.0}, PlanError, "must be over 0"),
+        ({"step_w": float("nan")}, PlanError, "must be over 0"), ({"step_w": 0.001}, PlanError, "larger step"),
+        ({"cap_fps": -1.0}, PlanError, "Frame cap"), ({"repeats": 0}, PlanError, "Choose 1 to 50"),
+        ({"repeats": 51}, PlanError, "Choose 1 to 50"), ({"pass_s": 1.0}, PlanError, "10 to 7200"),
+        ({"soak_s": -1.0}, PlanError, "Soak time"), ({"heat_s": 1e9}, PlanError, "Heat time"),
         ({"from_w": 4.0, "to_w": 30.0, "step_w": 0.3, "repeats": 50}, PlanError, "fewer repeats"),
     ],
-)
+)  # fmt: skip
 def test_impossible_designs_are_refused_with_what_to_do(change, error, part):
     with pytest.raises(error, match=part):
         ordered_passes(replace(DESIGN, **change), RIG)

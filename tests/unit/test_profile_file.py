@@ -45,19 +45,14 @@ def test_not_a_profile(text, words):
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"rig": 3}, '"rig" must be text'),
-        ({"holds": "yes"}, '"holds" must be a number'),
-        ({"holds": 1.4}, "between 0 and 1"),
-        ({"source": "sun"}, '"source" must be'),
-        ({"passes": "a"}, '"passes" must be a list'),
-        ({"setup": {}}, "not be empty"),
+        ({"rig": 3}, '"rig" must be text'), ({"holds": "yes"}, '"holds" must be a number'),
+        ({"holds": 1.4}, "between 0 and 1"), ({"source": "sun"}, '"source" must be'),
+        ({"passes": "a"}, '"passes" must be a list'), ({"setup": {}}, "not be empty"),
         ({"setup": {"sustained_limit_w": 90_000}}, "up to 1000 W"),
-        ({"setup": {"sustained_limit_w": -15}}, "up to 1000 W"),
-        ({"setup": {"x": [1]}}, '"setup.x"'),
-        ({"metrics": {"hours": {"value": "long"}}}, '"metrics.hours"'),
-        ({"metrics": 3}, '"metrics" must map'),
+        ({"setup": {"sustained_limit_w": -15}}, "up to 1000 W"), ({"setup": {"x": [1]}}, '"setup.x"'),
+        ({"metrics": {"hours": {"value": "long"}}}, '"metrics.hours"'), ({"metrics": 3}, '"metrics" must map'),
     ],
-)
+)  # fmt: skip
 def test_each_problem_is_named(change, words):
     text = json.dumps({"schema": "hovrik-profile", "version": 1, **BODY, **change})
     with pytest.raises(ImportRefused) as caught:

@@ -153,13 +153,12 @@ def test_summaries_have_their_interval_only_from_repeats(notebook):
 @pytest.mark.parametrize(
     ("summary", "words"),
     [
-        ({}, "a mean_fps, min_fps or score is needed"),
-        ({"mean_fps": 50.0}, "source is needed"),
+        ({}, "a mean_fps, min_fps or score is needed"), ({"mean_fps": 50.0}, "source is needed"),
         ({"mean_fps": -1.0, "source": "x"}, "must be over 0"),
         ({"mean_fps": "many", "source": "x"}, "must be over 0"),
         ({"mean_fps": 50.0, "fps": 3.0, "source": "x"}, "not a summary figure"),
     ],
-)
+)  # fmt: skip
 def test_summaries_that_cannot_be_used(notebook, summary, words):
     with pytest.raises(InputError, match=words):
         imports.import_summary(notebook, DEMO_QUESTION, summary, Setup(), {})

@@ -17,12 +17,10 @@ def test_decimals(half, digits):
 @pytest.mark.parametrize(
     ("estimate", "span", "number"),
     [
-        (Estimate(39.34, 39.1, 39.6), "39.1 to 39.6", "39.3"),
-        (Estimate(39.34, 30, 49), "30 to 49", "39"),
-        (Estimate(39.3401, 39.34, 39.3402), "39.340", "39.340"),
-        (Estimate(39.3456, None, None), "39.3", "39.3"),
+        (Estimate(39.34, 39.1, 39.6), "39.1 to 39.6", "39.3"), (Estimate(39.34, 30, 49), "30 to 49", "39"),
+        (Estimate(39.3401, 39.34, 39.3402), "39.340", "39.340"), (Estimate(39.3456, None, None), "39.3", "39.3"),
     ],
-)
+)  # fmt: skip
 def test_spans(estimate, span, number):
     assert words.span(estimate) == span and words.number(estimate) == number
 
