@@ -273,6 +273,7 @@ def _make(
         "charge_start_share": Condition(charge_start, Provenance.READ, began),
         "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
         "soak_s": Condition(planned.soak_s, Provenance.READ, start),
+        "planned_s": Condition(planned.pass_s, Provenance.READ, start),
     }
     return PassRecord(
         str(uuid.uuid4()), job.context, planned.setup, read.as_setup(), conditions, join(samples, start, end),

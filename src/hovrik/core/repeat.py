@@ -125,29 +125,35 @@ def resolution(
 
 
 LONG_LOG = 0.3  # a frame 35 % longer than those around it
+_LIKELIHOOD = 4.2  # log likelihood ratio of two rates against one; chance clusters stay under it
 
 
-def settled_after(interval_ms: Intervals, window: int = 60) -> int:
-    """Frames until the share of long frames has settled: one change point of their excess over the frames around them.
+def settled_after(interval_ms: Intervals, window: int = 30) -> int:
+    """Frames until long frames have become rare: one change point of their rate.
 
-    Least squares of two levels on window means of how far frames stick out of their window's median (log, beyond 35 %);
-    a load that merely wanders moves the median with it. 0 where the first level is not higher by 4 standard errors.
-    (Shader compilation and warm-up make the first frames longer, and fewer later.)
+    A long frame is 35 % over the median of its window; consecutive ones count once, and a window in which many are long
+    has changed its level rather than stuttered. Poisson counts before and after every window are compared by their
+    likelihood; 0 where one rate explains them, or the first is not three times the second. (Shader compilation and
+    warm-up make long frames frequent at first and rare later.)
     """
     n = interval_ms.size // window
     if n < 12:
         return 0
     logs = np.log(interval_ms[: n * window]).reshape(n, window)
-    means = np.maximum(logs - np.median(logs, axis=1, keepdims=True) - LONG_LOG, 0.0).mean(axis=1)
-    sums, total = np.cumsum(means), float(means.sum())
-    best, at = 0.0, 0
-    for k in range(2, n - 4):
-        before, after = sums[k - 1] / k, (total - sums[k - 1]) / (n - k)
-        gain = k * (n - k) / n * (before - after) ** 2
-        if before > after and gain > best:
-            best, at = gain, k
-    if at == 0:
+    long = logs > np.median(logs, axis=1, keepdims=True) + LONG_LOG
+    long[long.mean(axis=1) > 0.25] = False
+    flat = long.ravel()
+    starts = flat & ~np.concatenate(([False], flat[:-1]))
+    counts = starts.reshape(n, window).sum(axis=1)
+    total = int(counts.sum())
+    if total < 3:
         return 0
-    noise = float(np.concatenate((means[:at] - means[:at].mean(), means[at:] - means[at:].mean())).std(ddof=2))
-    step = float(means[:at].mean() - means[at:].mean())
-    return at * window if step > max(4.0 * noise * math.sqrt(1.0 / at + 1.0 / (n - at)), 0.002) else 0
+    k = np.arange(1, n - 3)
+    first = np.cumsum(counts)[k - 1]
+    later = total - first
+    with np.errstate(divide="ignore", invalid="ignore"):
+        gain = np.where(first > 0, first * np.log(first * n / (total * k)), 0.0)
+        gain += np.where(later > 0, later * np.log(later * n / (total * (n - k))), 0.0)
+    gain[(first < 3) | (first / k < 3.0 * later / (n - k))] = 0.0
+    best = int(gain.argmax())
+    return int(k[best]) * window if gain[best] > _LIKELIHOOD else 0

@@ -35,6 +35,7 @@ CHANNELS: dict[str, tuple[str, str]] = {
     "cpu_w": ("CPU power", "W"),
     "gpu_w": ("GPU power", "W"),
     "current_a": ("Battery current", "A"),
+    "other_share": ("CPU taken by others", "%"),
 }
 
 

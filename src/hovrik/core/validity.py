@@ -1,6 +1,6 @@
 """Is a pass valid, suspect or void? Named checks with threshold, evidence and next step.
 
-Slice of the full list: limit exceeded, throttled, unsettled, time gaps.
+Here the four basic ones (limit exceeded, throttled, unsettled, time gaps) and the verdict; the others in checks.py.
 """
 
 from __future__ import annotations
@@ -8,57 +8,19 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from enum import StrEnum
 from typing import Any
 
 import numpy as np
 
+from .checks import ALL, Finding, Seen, State, Thresholds, spans_of
 from .frames import Intervals
+from .knob import STATIC_LIMIT
 from .record import PassRecord
 from .rig import Rig
+from .setup import Setup
 from .trace import Channel, Trace
 
-VERSION = 1
-
-
-class State(StrEnum):
-    """What a check, and a pass as a whole, comes to."""
-
-    VALID = "valid"
-    SUSPECT = "suspect"
-    VOID = "void"
-
-
-@dataclass(frozen=True)
-class Thresholds:
-    """Defaults with their reasons.
-
-    over_share, over_w : firmware regulates within a few percent and half a watt; more means the limit is not what
-    was asked. throttle_margin_c, throttle_share : sensors step by 1 degree; a spike is not throttling.
-    drift_share, drift_z : a rate that moves by more than the step worth finding, and by more than chance
-    (4 standard errors). gap_ms, gap_median : far longer than a stutter; lost_share : time that does not add up.
-    """
-
-    over_share: float = 0.05
-    over_w: float = 0.5
-    throttle_margin_c: float = 1.0
-    throttle_share: float = 0.02
-    drift_share: float = 0.05
-    drift_z: float = 4.0
-    gap_ms: float = 1000.0
-    gap_median: float = 20.0
-    lost_share: float = 0.01
-
-
-@dataclass(frozen=True)
-class Finding:
-    """One check. spans_ns : where on the trace it was seen, ((start, end), ...)."""
-
-    check: str
-    state: State
-    evidence: str
-    next_step: str = ""
-    spans_ns: tuple[tuple[int, int], ...] = ()
+VERSION = 2
 
 
 @dataclass(frozen=True)
@@ -110,11 +72,18 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
         mean = package.mean()
         if mean is not None and mean < limit_w - max(limits.over_share * limit_w, limits.over_w):
             facts.append(f"limit not binding: took {mean:.1f} W of {limit_w:g} W")
+    elif package is not None:
+        findings += _boosted(package, record.setup.get(STATIC_LIMIT), trace, limits)
     if rig is not None and rig.die_limit_c is not None:
         findings += _throttled(trace, rig.die_limit_c, limits)
     if interval_ms.size:
-        findings += _unsettled(trace, interval_ms, limits)
         findings += _time_gaps(trace, interval_ms, limits)
+        knobs = Setup({**record.read, **record.asked})
+        seen = Seen(trace, interval_ms, knobs, record.conditions, rig, limits)
+        for check in ALL:
+            findings += check(seen)
+        if not findings:  # any of the others moves the rate too
+            findings += _unsettled(trace, interval_ms, limits)
     return Verdict(_worst(findings), tuple(findings), tuple(facts))
 
 
@@ -139,6 +108,24 @@ def _limit_exceeded(package: Channel, limit_w: float, limits: Thresholds) -> lis
     ]
 
 
+def _boosted(package: Channel, sustained: object, trace: Trace, limits: Thresholds) -> list[Finding]:
+    """Limits that differ: mean power over the sustained one means that the boost window flatters the pass."""
+    mean = package.mean()
+    if not isinstance(sustained, float) or mean is None:
+        return []
+    if mean <= sustained + max(limits.over_share * sustained, limits.over_w):
+        return []
+    return [
+        Finding(
+            "unsettled",
+            State.VOID,
+            f"took {mean:.1f} W on average over its sustained limit of {sustained:g} W: the boost window is not over",
+            "Set all three limits to the same value, or soak until the window is over.",
+            ((trace.start_ns, trace.end_ns),),
+        )
+    ]
+
+
 def _throttled(trace: Trace, die_limit_c: float, limits: Thresholds) -> list[Finding]:
     die = trace.measured("die_c")
     if die is None:
@@ -153,15 +140,9 @@ def _throttled(trace: Trace, die_limit_c: float, limits: Thresholds) -> list[Fin
             State.VOID,
             f"die at its {die_limit_c:g} C limit for {100 * share:.0f} % of the pass",
             "Let it cool down longer, raise the fan, or treat this limit as above what the cooler carries.",
-            _spans(die, hot),
+            spans_of(die, hot),
         )
     ]
-
-
-def _spans(channel: Channel, marked: np.ndarray) -> tuple[tuple[int, int], ...]:
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], marked.astype(np.int8), [0]))))
-    stamps = channel.stamps_ns
-    return tuple((int(stamps[a]), int(stamps[b - 1])) for a, b in zip(edges[::2], edges[1::2]))
 
 
 def _unsettled(trace: Trace, interval_ms: Intervals, limits: Thresholds) -> list[Finding]:

@@ -41,7 +41,7 @@ _HANG_CHANCE = 0.3
 _RATES_HZ = {"package_w": 10.0, "die_c": 2.0}  # the others once a second
 _CHANNELS = (
     "package_w", "cpu_w", "gpu_w", "battery_w", "current_a", "voltage_v", "charge_share", "wall_w", "die_c", "shell_c",
-    "fan_rpm", "cpu_mhz", "gpu_mhz", "memory_mhz", "memory_mb", "cpu_share", "gpu_share",
+    "fan_rpm", "cpu_mhz", "gpu_mhz", "memory_mhz", "memory_mb", "cpu_share", "gpu_share", "other_share",
 )  # fmt: skip
 
 
@@ -63,9 +63,10 @@ class SimulatedMachine:
         self._ahead_ns = 0
         self._began_ns = 0
         self._recorder = Recorder()
-        self._throttle = 1.0
+        self._throttle, self._drawn_w = 1.0, 0.0
         self._written = 0.0
         self._granted: set[Where] = set()
+        self.happened = {"dropouts": 0}  # truth, for tests of judgement only; a scene's own joins at its end
         self._sensor = np.random.default_rng((seed, 77))
         self._state = self._read_state(seed)
         self._heat = HeatState(self._state["die_c"], self._state["shell_c"], self._state.get("fan"))
@@ -281,12 +282,13 @@ class SimulatedMachine:
     def end_scene(self) -> None:
         if self._player is not None:
             self._keep_played()
-        self._player = None
+        self._player, self._began_ns = None, 0
         self._write_state()
 
     def _keep_played(self) -> None:
         assert self._player is not None  # callers have checked
         key = f"{self._state['slot']}/{self._title}"
+        self.happened.update(self._player.happened)
         played = self._state["played"]
         self._state["played"] = {**played, key: played.get(key, 0.0) + self._player.played_s}
 
@@ -322,6 +324,8 @@ class SimulatedMachine:
     def _advance(self, step_ns: int) -> None:
         if self._player is None:
             self._idle(step_ns / _NS)
+            if self._state["running"] is None and self._began_ns:
+                self._record_desktop(self.now_ns() - step_ns, self.now_ns())
             return
         until = self.now_ns() + step_ns
         while self._ahead_ns < until and self._player is not None:
@@ -361,7 +365,7 @@ class SimulatedMachine:
         kept, kept_short = self._state["kept_w"]
         share = self._throttle
         if self._power.plugged:
-            busy = charging_w(supply, self._power, rig.adapter_w or 0.0, 0.0, rig.charge_limit) > 5.0
+            busy = charging_w(supply, self._power, rig.adapter_w or 0.0, self._drawn_w, rig.charge_limit) > 5.0
             share *= 1.0 - supply.charging_share if busy else 1.0
         else:
             share *= self._model.physics.clamp(self._power.charge)
@@ -403,10 +407,12 @@ class SimulatedMachine:
         frames = base + np.round(block.frame_ends_s * _NS).astype(np.int64)
         faults = self._faults
         if faults.dropouts_per_min > 0 and self._sensor.random() < faults.dropouts_per_min * BLOCK_S / 60.0:
+            self.happened["dropouts"] += 1
             frames = without_dropout(frames, base, base + round(faults.dropout_s * _NS))
         self._recorder.frames(frames)
         draw = self._draw_w(0.0) + (found.package_w + found.outside_w) / self._model.physics.board.efficiency
-        flow = self._spend(float(draw.mean()), BLOCK_S)
+        self._drawn_w = float(draw.mean())
+        flow = self._spend(self._drawn_w, BLOCK_S)
         self._telemetry(base, block, draw, flow)
 
     def _telemetry(self, base: int, block: Block, draw: Any, flow: Flow) -> None:
@@ -427,9 +433,16 @@ class SimulatedMachine:
         plain = self._plain(found, every_s)
         plain["charge_share"] = math.floor(100 * self._power.read_gauge(self._gauge_step()) + 1e-6)
         plain["voltage_v"], plain["current_a"] = round(flow.volts, 4), round(flow.current_a, 5)
-        plain["wall_w"] = flow.wall_w
+        plain["wall_w"], plain["other_share"] = flow.wall_w, block.other_share
         for name, values in plain.items():
             put(name, seconds, np.broadcast_to(np.asarray(values, float), seconds.shape).copy())
+
+    def _record_desktop(self, from_ns: int, to_ns: int) -> None:
+        """Sensors go on after a title has crashed; frames do not."""
+        stamps = np.arange(from_ns // _NS + 1, to_ns // _NS + 1, dtype=np.int64) * _NS
+        idle_w = self._model.physics.board.idle_package_w
+        for name, value in (("package_w", idle_w), ("battery_w", self._draw_w(idle_w)), ("die_c", self._heat.die_c)):
+            self._recorder.put(name, stamps, np.full(stamps.size, value))
 
     def _plain(self, found: Operating, at: slice) -> dict[str, Any]:
         knobs, heat = self._state["knobs"], self._model.physics.heat

@@ -48,6 +48,7 @@ class Block:
     die_c: Array
     shell_c: Array
     hot_c: Array
+    other_share: float = 0.0
 
 
 class ScenePlayer:
@@ -63,6 +64,9 @@ class ScenePlayer:
         self._room_c = room_c
         self._rng = np.random.default_rng(seed)
         self._events = np.random.default_rng((*seed, 31))
+        self._quiet = np.random.default_rng((*seed, 32))
+        self._other = 0.0
+        self.happened = {"bursts": 0, "collapses": 0}  # truth, for tests of judgement only
         self._wander = float(self._rng.normal(0.0, load.wander))
         self._cpu, self._gpu = self._rng.normal(0.0, (load.cpu_sd, load.gpu_sd)).tolist()
         self._carry_s = 0.0
@@ -98,7 +102,7 @@ class ScenePlayer:
         rendered = self._frames(found, now)
         shown = self._on_panel(self._generated(rendered, now), now)
         self._clock_s += BLOCK_S
-        return Block(shown, found, die_c, shell_c, hot)
+        return Block(shown, found, die_c, shell_c, hot, self._other)
 
     # -- what goes on around it
 
@@ -113,13 +117,17 @@ class ScenePlayer:
 
     def _disturbed(self, setting: Setting) -> Setting:
         around = self._around
+        self._other = 1.0 + 2.0 * self._quiet.random()
         if around.bursts_per_min > 0 and self._events.random() < around.bursts_per_min * BLOCK_S / 60.0:
             setting = replace(setting, cpu_factor=setting.cpu_factor * _BURST_FACTOR)
+            self.happened["bursts"] += 1
+            self._other = 100.0 * (1.0 - 1.0 / _BURST_FACTOR) * (0.8 + 0.4 * self._events.random())
         if around.collapses_per_min > 0:
             if self._collapsed_s > 0:
                 self._collapsed_s -= BLOCK_S
             elif self._events.random() < around.collapses_per_min * BLOCK_S / 60.0:
                 self._collapsed_s = _COLLAPSE_S
+                self.happened["collapses"] += 1
             if self._collapsed_s > 0:
                 setting = replace(setting, gpu_ceiling_ghz=0.0)
         return setting

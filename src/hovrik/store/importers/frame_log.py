@@ -63,7 +63,7 @@ UNITS: dict[str, dict[str, tuple[float, float]]] = {
     "V": {"V": (1.0, 0.0), "mV": (1e-3, 0.0)},
 }
 
-IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "current_a"))
+IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "current_a", "other_share"))
 
 _NOT_DIE = "shell|skin|case|room|ambient|battery"
 
