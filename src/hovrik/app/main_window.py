@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
@@ -11,10 +11,11 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMainWindow, QStackedWidg
 
 from ..bench.runner import Progress
 from ..core.errors import HovrikError
-from ..core.plan.ladder import LadderDesign, ordered_passes
 from ..core.preflight import conditions
+from ..core.setup import Setup
 from ..core.words import plural
 from ..service import sweep
+from ..service.evidence import void_setups
 from .evaluate_worker import EvaluateWorker
 from .run_worker import RunWorker
 from .session import Session
@@ -99,6 +100,7 @@ class MainWindow(QMainWindow):
         wired: list[tuple[str, str, Callable[[], None]]] = [
             ("Start the sweep", "F5", self.start_sweep),
             ("Stop the sweep", "F8", self.runner.stop),
+            ("Pause or go on", "F6", lambda: self.bench.pause.click()),
             ("Import passes", "Ctrl+I", self.open_import),
         ]
         for n, name in enumerate(STAGES, 1):
@@ -144,6 +146,7 @@ class MainWindow(QMainWindow):
             bench = BenchStage(self.session, self.runner)
             bench.start_asked.connect(self.start_sweep)
             bench.import_asked.connect(self.open_import)
+            bench.void_again_asked.connect(self.run_void_again)
             bench.progressed.connect(self._on_progress)
             return bench
         if name == "Plan":
@@ -241,6 +244,14 @@ class MainWindow(QMainWindow):
 
     def start_sweep(self) -> None:
         """Keep the plan being edited and run it."""
+        self._start(())
+
+    def run_void_again(self) -> None:
+        """Make the setups of void passes once more."""
+        if self.session.evaluation is not None:
+            self._start(void_setups(self.session.evaluation))
+
+    def _start(self, setups: Sequence[Setup]) -> None:
         session = self.session
         if self.runner.is_running or session.question is None or session.address is None:
             if session.address is None:
@@ -253,21 +264,23 @@ class MainWindow(QMainWindow):
                 session.design,
                 room_c=session.room_c,
                 seen=conditions(session.preflight()),
+                setups=setups,
             )
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return
-        self.run_plan(plan_id, session.design)
+        self.run_plan(plan_id)
 
-    def run_plan(self, plan_id: str, design: LadderDesign) -> None:
+    def run_plan(self, plan_id: str) -> None:
         """Run what is left of a stored plan, in the Bench stage."""
         session = self.session
-        rig, address = session.rig, session.address
-        if rig is None or address is None:
+        address = session.address
+        if address is None:
             return
         self.banner.dismiss()
         self.show_stage("Bench")
-        self.bench.show_queue(ordered_passes(design, rig), session.notebook.done_indices(plan_id))
+        passes = sweep.load_plan(session.notebook, plan_id).passes
+        self.bench.show_queue(passes, session.notebook.done_indices(plan_id))
         self.runner.start(plan_id, address, self.bench.pace_value())
         self._show_readiness()
 
@@ -328,8 +341,7 @@ class MainWindow(QMainWindow):
         )
 
     def _continue(self, plan_id: str) -> None:
-        planned = sweep.load_plan(self.session.notebook, plan_id)
-        self.run_plan(plan_id, planned.design)
+        self.run_plan(plan_id)
 
     def _leave(self, run_id: str) -> None:
         self.session.notebook.end_run(run_id)

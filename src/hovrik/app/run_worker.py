@@ -94,6 +94,21 @@ class RunWorker(QObject):
         if self._control is not None:
             self._control.stop()
 
+    def pause(self, on: bool) -> None:
+        """Hold before the next pass, or go on. Harmless where none runs."""
+        if self._control is not None:
+            (self._control.paused.set if on else self._control.paused.clear)()
+
+    def skip(self) -> None:
+        """Leave the pass in progress; it can be run later. Harmless where none runs."""
+        if self._control is not None:
+            self._control.skip()
+
+    def again(self) -> None:
+        """Make the pass in progress once more after it is kept. Harmless where none runs."""
+        if self._control is not None:
+            self._control.again.set()
+
     def close(self) -> None:
         """Stop and wait until the machine is put back."""
         self.stop()

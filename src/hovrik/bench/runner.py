@@ -8,7 +8,7 @@ from __future__ import annotations
 import contextlib
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from threading import Event
 from typing import Protocol
@@ -17,6 +17,7 @@ import numpy as np
 
 from ..core.condition import Condition, Conditions, Provenance
 from ..core.errors import BenchError, PassAborted, ReadbackMismatch, Unavailable
+from ..core.guards import Guard, Look, Watch, has_settled, newest
 from ..core.plan.ladder import PlannedPass
 from ..core.plan.schedule import MARGIN, expected_wh
 from ..core.question import Source
@@ -38,12 +39,14 @@ class Phase(StrEnum):
     SOAK = "soak"
     MEASURE = "measure"
     COOL_DOWN = "cool down"
+    PAUSED = "paused"
     RESTORE = "restore"
 
 
 @dataclass(frozen=True)
 class Progress:
-    """Where a run is. position, total : passes done and planned; left_s : of this step; sample : newest data."""
+    """Where a run is. position, total : passes done and planned; left_s : of this step; sample : newest data; why : it
+    is paused."""
 
     phase: Phase
     position: int
@@ -54,6 +57,7 @@ class Progress:
     sample: Sample | None = None
     now_ns: int = 0
     charge: float | None = None
+    why: str = ""
 
 
 @dataclass(frozen=True)
@@ -96,10 +100,22 @@ class Sink(Protocol):
 
 @dataclass
 class Control:
-    """The user's hand on a run: stop. Safe from any thread."""
+    """The user's hand on a run: stop, pause, skip, repeat. Safe from any thread.
+
+    paused : hold before the next pass; skipped : leave the pass in progress; again : make the last one once more.
+    """
 
     machine: Machine | None = None
     stopped: Event = field(default_factory=Event)
+    paused: Event = field(default_factory=Event)
+    skipped: Event = field(default_factory=Event)
+    again: Event = field(default_factory=Event)
+
+    def skip(self) -> None:
+        """Leave the pass in progress and go on with the next; it can be run later."""
+        self.skipped.set()
+        if self.machine is not None:
+            self.machine.stop()
 
     def stop(self) -> None:
         """End the run at once; the setup before is put back."""
@@ -113,7 +129,8 @@ class Job:
     """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass;
     slot : OS slot it runs in, None for the one that runs.
 
-    snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew.
+    snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
+    guards : what pauses the run.
     """
 
     plan_id: str
@@ -126,6 +143,7 @@ class Job:
     asked: Conditions = field(default_factory=dict)
     done: frozenset[int] = frozenset()
     snapshot: Snapshot | None = None
+    guards: Sequence[Guard] = ()
 
 
 def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Callable[[RunEvent], None]) -> RunEnded:
@@ -146,16 +164,17 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
                 continue
             if control.stopped.is_set():
                 break
-            sink.at(planned.index)
-            record = _make(machine, job, planned, control, announce, done)
-            if record is None:
+            if not _hold(machine, job, control, announce, done, snapshot):
                 break
-            sink.keep(record)
-            done += 1
-            announce(PassDone(record, done, len(job.passes)))
-            if not _cool(machine, job, planned, control, announce, done):
+            counted = _make_until_kept(machine, job, planned, control, announce, done, sink, snapshot)
+            if counted is None:
                 break
-        reason = "" if done == len(job.passes) else "stopped"
+            done += counted
+            if counted and not _cool(machine, job, planned, control, announce, done):
+                break
+        reason = (
+            "" if done == len(job.passes) else "stopped" if control.stopped.is_set() else "some passes were skipped"
+        )
     finally:
         with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
             restored = put_back(machine, snapshot)
@@ -196,6 +215,81 @@ def put_back(machine: Machine, snapshot: Snapshot) -> bool:
     )
 
 
+def _hold(
+    machine: Machine, job: Job, control: Control, announce: Callable[[RunEvent], None], done: int, snapshot: Snapshot,
+    why: str = "Paused by you.", watch: Watch | None = None,
+) -> bool:  # fmt: skip
+    """Wait while paused or while a guard is tripped, at the setup before; False when stopped."""
+    first = True
+    while control.paused.is_set() or (watch is not None and watch.tripped):
+        if control.stopped.is_set():
+            return False
+        if first:
+            put_back(machine, snapshot)
+            first = False
+        machine.wait(max(machine.poll_s, 0.5))
+        if watch is not None:
+            look(machine, watch, None)
+        announce(
+            Progress(Phase.PAUSED, done, len(job.passes), now_ns=machine.now_ns(), charge=machine.charge(), why=why)
+        )
+        if control.paused.is_set():
+            control.stopped.wait(0.05)
+    return not control.stopped.is_set()
+
+
+def look(machine: Machine, watch: Watch, sample: Sample | None) -> tuple[str, ...]:
+    """One look of the guards at a machine and its newest sample."""
+    channels = sample.channels if sample is not None else {}
+    source = machine.source()
+    seen = Look(
+        machine.now_ns() / 1e9, newest(channels.get("die_c")), machine.charge(), source,
+        newest(channels.get("battery_w")), source is Source.ADAPTER,
+    )  # fmt: skip
+    if sample is None and seen.die_c is None:
+        seen = replace(seen, die_c=_cooled(watch))
+    return watch.look(seen)
+
+
+def _cooled(watch: Watch) -> float | None:
+    """Between scenes no channel is read: a tripped temperature counts as cooled, and clears after its time."""
+    return -273.0 if "temperature" in watch.tripped else None
+
+
+def _make_until_kept(
+    machine: Machine, job: Job, planned: PlannedPass, control: Control, announce: Callable[[RunEvent], None], done: int,
+    sink: Sink, snapshot: Snapshot,
+) -> int | None:  # fmt: skip
+    """One planned pass, made anew as often as a guard cuts it short or a repeat is asked for.
+
+    1 where it is kept, 0 where it was skipped, None where the run was stopped.
+    """
+    wanted = job.asked.get("source")
+    watch = Watch(job.guards, Source(str(wanted.value)) if wanted is not None and wanted.value else None)
+    counted = 0
+    for _ in range(MOST_TRIES):
+        sink.at(planned.index)
+        control.skipped.clear()
+        control.again.clear()
+        record = _make(machine, job, planned, control, announce, done, watch)
+        if record is None:
+            if control.skipped.is_set() and not control.stopped.is_set():
+                machine.end_scene()
+                return counted
+            return None
+        sink.keep(record)
+        if record.outcome is not End.ABORTED:
+            counted = 1
+            announce(PassDone(record, done + 1, len(job.passes)))
+            if not control.again.is_set():
+                return counted
+            continue
+        announce(PassDone(record, done, len(job.passes)))
+        if not _hold(machine, job, control, announce, done, snapshot, record.reason, watch):
+            return None
+    return counted
+
+
 def _prepare(machine: Machine, job: Job) -> None:
     """Have the machine in the OS slot and on the power source that the plan asks for."""
     if job.slot is not None and machine.describe().slot != job.slot:
@@ -228,9 +322,9 @@ def _refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
 
 def _make(
     machine: Machine, job: Job, planned: PlannedPass, control: Control,
-    announce: Callable[[RunEvent], None], done: int,
+    announce: Callable[[RunEvent], None], done: int, watch: Watch,
 ) -> PassRecord | None:  # fmt: skip
-    """One pass from Apply to end mark; None where it was stopped half way."""
+    """One pass from Apply to end mark; None where it was stopped or skipped half way, aborted where a guard tripped."""
     total = len(job.passes)
 
     def say(phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
@@ -256,28 +350,58 @@ def _make(
     def hear(phase: Phase, length: float) -> Callable[[float, Sample], None]:
         def on(left: float, sample: Sample) -> None:
             samples.append(sample)
+            look(machine, watch, sample)
             say(phase, left, length, sample)
 
         return on
 
-    if not _spend(machine, planned.soak_s, control, hear(Phase.SOAK, planned.soak_s)):
-        return None
+    def spend(seconds: float, phase: Phase) -> bool:
+        return _spend(machine, seconds, control, hear(phase, seconds), watch)
+
+    going = spend(planned.soak_s, Phase.SOAK)
+    while going and planned.until_settled and not _settled(samples, machine.now_ns() - began, planned.soak_s):
+        going = spend(5.0, Phase.SOAK)
     start = machine.now_ns()
-    if not _spend(machine, planned.pass_s, control, hear(Phase.MEASURE, planned.pass_s)):
-        return None
+    going = going and spend(planned.pass_s, Phase.MEASURE)
     end = machine.now_ns()
+    if not going:
+        if not watch.tripped:
+            return None
+        return _cut_short(machine, job, planned, samples, (start, end), "; ".join(watch.tripped.values()))
     read = machine.read_back()
     machine.end_scene()
     conditions = {
         **job.asked,
         "charge_start_share": Condition(charge_start, Provenance.READ, began),
         "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
-        "soak_s": Condition(planned.soak_s, Provenance.READ, start),
+        "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
         "planned_s": Condition(planned.pass_s, Provenance.READ, start),
     }
     return PassRecord(
         str(uuid.uuid4()), job.context, planned.setup, read.as_setup(), conditions, join(samples, start, end),
         purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=start,
+    )  # fmt: skip
+
+
+def _settled(samples: Sequence[Sample], soaked_ns: int, soak_s: float) -> bool:
+    """Whether the soak may end: by the data, or because it has lasted five times its planned length and two minutes."""
+    if soaked_ns / 1e9 >= 5.0 * soak_s + 120.0:
+        return True
+    trace = join(samples[-60:], 0, np.iinfo(np.int64).max)
+    seconds = (trace.frames_ns // 1_000_000_000).astype(np.int64)
+    counts = np.bincount(seconds - seconds[0])[1:-1] if seconds.size else np.empty(0)
+    return has_settled(trace.channels.get("die_c"), counts.tolist())
+
+
+def _cut_short(
+    machine: Machine, job: Job, planned: PlannedPass, samples: Sequence[Sample], marks: tuple[int, int], why: str
+) -> PassRecord:
+    """What was recorded until a guard tripped: kept and shown, never averaged."""
+    machine.end_scene()
+    return PassRecord(
+        str(uuid.uuid4()), job.context, planned.setup, machine.read_back().as_setup(), dict(job.asked),
+        join(samples, *marks), outcome=End.ABORTED, reason=why, purpose=planned.purpose, plan_id=job.plan_id,
+        plan_index=planned.index, started_ns=marks[0],
     )  # fmt: skip
 
 
@@ -324,15 +448,24 @@ def _failed(machine: Machine, job: Job, planned: PlannedPass, reason: str) -> Pa
     )  # fmt: skip
 
 
-def _spend(machine: Machine, seconds: float, control: Control, hear: Callable[[float, Sample], None]) -> bool:
-    """Let machine time pass in polls, handing on each sample; False when stopped."""
+def _spend(
+    machine: Machine,
+    seconds: float,
+    control: Control,
+    hear: Callable[[float, Sample], None],
+    watch: Watch | None = None,
+) -> bool:
+    """Let machine time pass in polls, handing on each sample; False when stopped, skipped or a guard tripped."""
     end = machine.now_ns() + round(seconds * 1e9)
     while (left := (end - machine.now_ns()) / 1e9) > 1e-9:
-        if control.stopped.is_set():
+        if control.stopped.is_set() or control.skipped.is_set() or (watch is not None and watch.tripped):
             return False
         machine.wait(min(machine.poll_s, left))
         hear(max((end - machine.now_ns()) / 1e9, 0.0), machine.sample())
     return not control.stopped.is_set()
+
+
+MOST_TRIES = 20
 
 
 def _cool(

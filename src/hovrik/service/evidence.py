@@ -16,8 +16,9 @@ from ..core.figures import PassFigures
 from ..core.heat import TimeConstants
 from ..core.ladder import Counted, Ladder
 from ..core.question import Question
-from ..core.record import PassRecord
+from ..core.record import Origin, PassRecord
 from ..core.rig import Rig
+from ..core.setup import Setup
 from ..core.spread import OnePass
 from ..core.validity import State, Verdict
 from ..store.notebook import Annotation, Entity, Notebook
@@ -59,6 +60,16 @@ class Evaluation:
     context: Context
     constants: TimeConstants | None
     why_no_constants: str = ""
+
+
+def void_setups(evaluation: Evaluation) -> list[Setup]:
+    """Setups of void passes that no counted pass of the same plan and place has made good, one a pass."""
+    good = {(v.record.plan_id, v.record.plan_index) for v in evaluation.views if v.counts}
+    return [
+        v.record.setup for v in evaluation.views
+        if not v.counts and not v.deleted and v.record.purpose == "sweep" and v.record.origin is Origin.MEASURED
+        and (v.record.plan_id, v.record.plan_index) not in good
+    ]  # fmt: skip
 
 
 def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None) -> Evaluation:

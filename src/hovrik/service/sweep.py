@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
+
+import numpy as np
 
 from ..bench import runner
 from ..bench.protocol import Machine
 from ..bench.runner import Control, Job, RunEnded, RunEvent
 from ..core.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
 from ..core.errors import PlanError, StoreError
-from ..core.plan.ladder import LadderDesign, ordered_passes
+from ..core.guards import guards_of
+from ..core.plan.ladder import LadderDesign, PlannedPass, ordered_passes
 from ..core.plan.schedule import Totals, total
 from ..core.question import Question
 from ..core.record import PassRecord
 from ..core.rig import Rig
-from ..core.setup import Snapshot
+from ..core.setup import Setup, Snapshot
 from ..core.title import Title
 from ..core.validity import judge
 from ..store.notebook import JournalEntry, Notebook
@@ -76,14 +79,14 @@ def asked_conditions(
 
 def keep_plan(
     notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None,
-    seen: Conditions | None = None,
+    seen: Conditions | None = None, setups: Sequence[Setup] = (),
 ) -> str:  # fmt: skip
     """Check and store a plan with its question, context and what the preflight list says; its id.
 
-    Raises PlanError, LimitError, StoreError.
+    setups : made instead of the design's levels, with its lengths and seed. Raises PlanError, LimitError, StoreError.
     """
     rig = rig_of(notebook, question.rig)
-    passes = ordered_passes(design, rig)
+    passes = passes_of(design, rig, setups)
     too_long = total(passes, rig).too_long
     if too_long:
         raise PlanError(
@@ -97,8 +100,21 @@ def keep_plan(
             "context": context_of(notebook, question),
             "room_c": room_c,
             "seen": to_plain(seen or {}),
+            "setups": [setup.as_dict() for setup in setups],
         }
     )
+
+
+def passes_of(design: LadderDesign, rig: Rig, setups: Sequence[Setup] = ()) -> tuple[PlannedPass, ...]:
+    """The passes of a plan: its design's, or the given setups in a random order kept by the seed."""
+    if not setups:
+        return ordered_passes(design, rig)
+    order = np.random.default_rng(design.seed).permutation(len(setups)).tolist()
+    return tuple(
+        PlannedPass(number, setups[at], design.pass_s, design.settle_s, design.soak_s, design.cool_s,
+                    until_settled=design.until_settled)
+        for number, at in enumerate(order)
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -111,6 +127,7 @@ class Planned:
     context: Mapping[str, str]
     rig: Rig
     conditions: Conditions
+    passes: tuple[PlannedPass, ...]
 
 
 def load_plan(notebook: Notebook, plan_id: str) -> Planned:
@@ -122,7 +139,9 @@ def load_plan(notebook: Notebook, plan_id: str) -> Planned:
         raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
     rig = Rig.from_dict(rig_row.body)
     conditions = asked_conditions(question, rig, body.get("room_c"), from_plain(body.get("seen", {})))
-    return Planned(plan_id, question, LadderDesign.from_dict(body["design"]), body["context"], rig, conditions)
+    design = LadderDesign.from_dict(body["design"])
+    passes = passes_of(design, rig, [Setup(values) for values in body.get("setups", ())])
+    return Planned(plan_id, question, design, body["context"], rig, conditions, passes)
 
 
 class _NotebookSink:
@@ -152,11 +171,11 @@ def run_plan(
 ) -> RunEnded:  # fmt: skip
     """Run what is left of a stored plan. Every pass is in the notebook before it is announced."""
     planned = load_plan(notebook, plan_id)
-    passes = ordered_passes(planned.design, planned.rig)
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
-        plan_id, passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
+        plan_id, planned.passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
         planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
+        guards_of(planned.rig),
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, planned.rig), control, announce)
 
@@ -178,8 +197,7 @@ def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
     found = []
     for entry in notebook.open_runs():
         planned = load_plan(notebook, entry.plan_id)
-        count = len(ordered_passes(planned.design, planned.rig))
-        found.append((entry, len(notebook.done_indices(entry.plan_id)), count))
+        found.append((entry, len(notebook.done_indices(entry.plan_id)), len(planned.passes)))
     return found
 
 

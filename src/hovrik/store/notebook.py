@@ -248,8 +248,8 @@ class Notebook:
         ]
 
     def done_indices(self, plan_id: str) -> frozenset[int]:
-        """Planned passes that are kept and not deleted."""
-        rows = self._read("SELECT id, plan_index FROM pass WHERE plan_id = ?", plan_id)
+        """Planned passes that are kept, were not cut short and are not deleted."""
+        rows = self._read("SELECT id, plan_index FROM pass WHERE plan_id = ? AND outcome <> 'aborted'", plan_id)
         gone = {i for i, notes in self.annotations().items() if any(n.kind == "deletion" for n in notes)}
         return frozenset(index for i, index in rows if i not in gone and index is not None)
 

@@ -11,6 +11,8 @@ from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.setup import describe
 from ...core.validity import judge
+from ...core.words import plural
+from ...service.evidence import void_setups
 from ..plots.live import LiveTraces
 from ..run_worker import RunWorker
 from ..session import Session
@@ -23,12 +25,12 @@ REDRAW_MS = 50
 
 
 class BenchStage(Stage):
-    """Signals: start_asked, stop_asked, import_asked, progressed (Progress) for the bench line."""
+    """Signals: start_asked, import_asked, void_again_asked, progressed (Progress) for the bench line."""
 
     title = "Bench"
     start_asked = pyqtSignal()
-    stop_asked = pyqtSignal()
     import_asked = pyqtSignal()
+    void_again_asked = pyqtSignal()
     progressed = pyqtSignal(object)
 
     def __init__(self, session: Session, worker: RunWorker) -> None:
@@ -60,6 +62,20 @@ class BenchStage(Stage):
         self.queue.setAccessibleName("Queue of passes")
         self.queue.setFixedWidth(240)
         side.addWidget(self.queue, 1)
+        hand = QHBoxLayout()
+        hand.setSpacing(4)
+        self.pause = button("Pause", tip="Hold before the next pass (F6); the machine is put back meanwhile")
+        self.pause.setCheckable(True)
+        self.skip = button("Skip", tip="Leave the pass in progress; it can be run later")
+        self.again = button("Repeat", tip="Make the pass in progress once more; both are kept")
+        for made, slot in ((self.pause, worker.pause), (self.skip, worker.skip), (self.again, worker.again)):
+            made.clicked.connect(slot)
+            made.setStyleSheet("padding: 0 4px;")
+            hand.addWidget(made)
+        side.addLayout(hand)
+        self.void_again = button("", tip="Passes that are void stay; their setups are made once more, in random order")
+        self.void_again.clicked.connect(self.void_again_asked)
+        side.addWidget(self.void_again)
         row.addLayout(side)
         self.layout_.addLayout(row, 1)
         self._timer = QTimer(self)
@@ -70,10 +86,17 @@ class BenchStage(Stage):
         worker.failed.connect(self._on_failed)
         session.design_changed.connect(self._show_next)
         session.question_changed.connect(self._show_next)
+        session.evaluation_changed.connect(self._show_void)
         self._on_idle()
         self._show_next()
         self.traces.start(session.design.soak_s + session.design.pass_s, session.design.soak_s)
         self.state.setText("Start plays the plan on the machine; every finished pass is kept at once.")
+
+    def _show_void(self) -> None:
+        count = len(void_setups(self.session.evaluation)) if self.session.evaluation else 0
+        self.void_again.setText(f"Run {plural(count, 'void pass', 'void passes')} again" if count else "No void passes")
+        writable = not self.session.notebook.read_only
+        self.void_again.setEnabled(count > 0 and writable and not self._worker.is_running)
 
     def _show_next(self) -> None:
         """While nothing runs, the queue is what Start would run."""
@@ -135,6 +158,10 @@ class BenchStage(Stage):
         last: Progress | None = None
         for event in self._worker.live.take():
             if isinstance(event, Progress):
+                if event.phase is Phase.PAUSED:
+                    self.state.setText(f"Paused: {event.why}")
+                elif last is None or last.phase is Phase.PAUSED:
+                    self._say_running()
                 last = event
                 self._take(event)
                 drawn = drawn or event.sample is not None
@@ -169,13 +196,23 @@ class BenchStage(Stage):
     def _on_started(self) -> None:
         self.start.setEnabled(False)
         self.pace.setEnabled(False)
-        self.state.setText("Running. Stop (F8) ends it at once and puts the machine back.")
+        for made in (self.pause, self.skip, self.again):
+            made.setEnabled(True)
+        self.void_again.setEnabled(False)
+        self._say_running()
         self._timer.start()
+
+    def _say_running(self) -> None:
+        self.state.setText("Running. Stop (F8) ends it at once and puts the machine back.")
 
     def _on_idle(self) -> None:
         self._timer.stop()
         self.start.setEnabled(not self.session.notebook.read_only)
         self.pace.setEnabled(True)
+        for made in (self.pause, self.skip, self.again):
+            made.setEnabled(False)
+        self.pause.setChecked(False)
+        self._show_void()
 
     def _on_ended(self, ended: object) -> None:
         self.drain()

@@ -61,6 +61,8 @@ class PlanStage(Stage):
         self.pass_s = NumberField("Pass length", "s", 10, 7200, 10)
         self.soak_s = NumberField("Soak before each pass", "s", 0, 7200, 10)
         self.cool_s = NumberField("Rest after each pass", "s", 0, 7200, 10)
+        self.until_settled = QCheckBox("longer until heat and rate stand")
+        self.until_settled.setToolTip("Decided from the data: at most five times the soak and two minutes more.")
         self.has_heat = QCheckBox("one long heat pass first (15 min)")
         self.has_heat.setToolTip("Calibrates how this machine warms up, so that settled temperatures can be told.")
         self.seed = NumberField("Seed of the random order", "", 0, 999_999, 1)
@@ -68,6 +70,7 @@ class PlanStage(Stage):
         for words, field in (
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
+            ("Soak", self.until_settled),
             ("Rest after", self.cool_s), ("Heat", self.has_heat), ("Room", self.room_c), ("Order's seed", self.seed),
         ):  # fmt: skip
             left = label(words)
@@ -79,6 +82,7 @@ class PlanStage(Stage):
         for field in ("from_w", "to_w", "step_w", "cap_fps", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
             getattr(self, field).valueChanged.connect(lambda _value, name=field: self._on_edited(name))
         self.has_cap.toggled.connect(lambda _on: self._on_edited("cap_fps"))
+        self.until_settled.toggled.connect(lambda _on: self._on_edited("until_settled"))
         self.has_heat.toggled.connect(lambda _on: self._on_edited("heat_s"))
         self.room_c.valueChanged.connect(self._on_room_edited)
         return card
@@ -131,6 +135,7 @@ class PlanStage(Stage):
             self.cap_fps.value() if self.has_cap.isChecked() else None, int(self.repeats.value()),
             self.pass_s.value(), before.settle_s, self.soak_s.value(), self.cool_s.value(),
             (before.heat_s or HEAT_S) if self.has_heat.isChecked() else 0.0, int(self.seed.value()),
+            self.until_settled.isChecked(),
         )  # fmt: skip
         if edited != before:
             self.session.undo_stack.push(SetDesign(self.session, edited, field))
@@ -144,7 +149,10 @@ class PlanStage(Stage):
         design = self.session.design
         for name in ("from_w", "to_w", "step_w", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
             getattr(self, name).show_value(float(getattr(design, name)))
-        for box, on in ((self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0)):
+        for box, on in (
+            (self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0),
+            (self.until_settled, design.until_settled),
+        ):  # fmt: skip
             blocked = box.blockSignals(True)
             box.setChecked(on)
             box.blockSignals(blocked)

@@ -12,7 +12,7 @@ from .fields import button, label
 
 _WORDS = {
     Phase.RECHARGE: "recharging", Phase.APPLY: "setting", Phase.SETTLE: "settling", Phase.SOAK: "soaking",
-    Phase.MEASURE: "measuring", Phase.COOL_DOWN: "cooling down", Phase.RESTORE: "putting back",
+    Phase.MEASURE: "measuring", Phase.COOL_DOWN: "cooling down", Phase.RESTORE: "putting back", Phase.PAUSED: "paused",
 }  # fmt: skip
 
 

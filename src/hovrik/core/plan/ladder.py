@@ -22,7 +22,8 @@ class LadderDesign:
     """What the user chooses. Limits in W; cap_fps None: no cap; lengths in s.
 
     soak_s : run-in under the setup before the start mark; cool_s : rest after a pass, so that passes start alike;
-    heat_s : length of the one long pass that calibrates the time constants, 0 for none.
+    heat_s : length of the one long pass that calibrates the time constants, 0 for none; until_settled : soak longer
+    until temperature and rate stand by the data.
     """
 
     from_w: float
@@ -36,6 +37,7 @@ class LadderDesign:
     cool_s: float = 20.0
     heat_s: float = 0.0
     seed: int = 1
+    until_settled: bool = False
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
@@ -89,6 +91,7 @@ class PlannedPass:
     soak_s: float
     cool_s: float
     purpose: str = "sweep"
+    until_settled: bool = False
 
     @property
     def seconds(self) -> float:
@@ -114,7 +117,13 @@ def ordered_passes(design: LadderDesign, rig: Rig) -> tuple[PlannedPass, ...]:
         for limit in rng.permutation(levels).tolist():
             found.append(
                 PlannedPass(
-                    len(found), static(limit, cap), design.pass_s, design.settle_s, design.soak_s, design.cool_s
+                    len(found),
+                    static(limit, cap),
+                    design.pass_s,
+                    design.settle_s,
+                    design.soak_s,
+                    design.cool_s,
+                    until_settled=design.until_settled,
                 )
             )
     return tuple(found)

@@ -30,6 +30,7 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16-be"),
 )
 _LOOK = 400  # lines the layout is judged by
+_CHUNK = 20_000  # lines
 
 
 @dataclass(frozen=True)
@@ -81,12 +82,46 @@ def parse(data: bytes, name: str) -> Table:
     split = _splitter(delimiter)
     header_line, width = _find_header(lines, split, decimal_comma)
     columns = _column_names(split(lines[header_line]) if header_line is not None else None, width)
-    rows, numbers = _rows(lines, split, header_line, width, problems)
-    if not rows:
+    values, numbers, odd = _read_chunks(lines, split, header_line, width, decimal_comma, problems)
+    if not numbers.size:
         raise ImportRefused(f"{name} holds no rows of numbers.", tuple(problems))
-    values, odd = _numbers(rows, decimal_comma)
     layout = Layout(encoding, delimiter, decimal_comma, None if header_line is None else header_line + 1, columns)
-    return Table(layout, values, np.array(numbers, np.int64), odd, tuple(problems))
+    return Table(layout, values, numbers, odd, tuple(problems))
+
+
+def _read_chunks(
+    lines: Sequence[str], split: _splitter, header_line: int | None, width: int, decimal_comma: bool,
+    problems: list[Problem],
+) -> tuple[NDArray[np.float64], NDArray[np.int64], dict[tuple[int, int], str]]:  # fmt: skip
+    """All rows, by chunks: those without a fault go through NumPy's own reader, only the others line by line."""
+    parts, numbers, odd, kept = [], [], {}, 0
+    for start in range(0, len(lines), _CHUNK):
+        chunk = lines[start : start + _CHUNK]
+        has_header = header_line is not None and header_line >= start
+        values = None if has_header or decimal_comma else _plain_chunk(chunk, split.delimiter, width)
+        if values is not None:
+            at = np.arange(start + 1, start + len(chunk) + 1, dtype=np.int64)
+        else:
+            rows, found = _rows(chunk, start, lines, split, header_line, width, problems)
+            values, strange = _numbers(rows, decimal_comma) if rows else (np.empty((0, width)), {})
+            odd.update({(row + kept, column): text for (row, column), text in strange.items()})
+            at = np.array(found, np.int64)
+        parts.append(values)
+        numbers.append(at)
+        kept += at.size
+    return np.concatenate(parts), np.concatenate(numbers), odd
+
+
+def _plain_chunk(chunk: Sequence[str], delimiter: str, width: int) -> NDArray[np.float64] | None:
+    """Rows of nothing but plain finite numbers; None where there is anything else in it."""
+    if delimiter == " " or not chunk:
+        return None
+    try:
+        values = np.loadtxt(chunk, delimiter=delimiter or None, comments=None, ndmin=2)
+    except ValueError:
+        return None
+    fine = values.shape == (len(chunk), width) and bool(np.isfinite(values).all())
+    return values if fine else None
 
 
 def decode(data: bytes) -> tuple[str, str, list[Problem]]:
@@ -156,19 +191,19 @@ class _splitter:  # noqa: N801 - used like a function
     """Splits one line into fields; quotes are honoured within the line only."""
 
     def __init__(self, delimiter: str) -> None:
-        self._delimiter = delimiter
+        self.delimiter = delimiter
 
     def __call__(self, line: str) -> list[str]:
-        if self._delimiter == "":
+        if self.delimiter == "":
             return [line.strip().strip('"')]
-        if self._delimiter == " ":
+        if self.delimiter == " ":
             return line.split()
         if '"' not in line:
-            return line.split(self._delimiter)
+            return line.split(self.delimiter)
         try:
-            return next(csv.reader([line], delimiter=self._delimiter, skipinitialspace=True), [""])
+            return next(csv.reader([line], delimiter=self.delimiter, skipinitialspace=True), [""])
         except csv.Error:
-            return line.split(self._delimiter)
+            return line.split(self.delimiter)
 
 
 def _is_number(field: str, decimal_comma: bool) -> bool:
@@ -213,11 +248,12 @@ def _column_names(header: Sequence[str] | None, width: int) -> tuple[str, ...]:
 
 
 def _rows(
-    lines: Sequence[str], split: _splitter, header_line: int | None, width: int, problems: list[Problem]
-) -> tuple[list[list[str]], list[int]]:
+    chunk: Sequence[str], start: int, lines: Sequence[str], split: _splitter, header_line: int | None, width: int,
+    problems: list[Problem],
+) -> tuple[list[list[str]], list[int]]:  # fmt: skip
     header = [f.strip() for f in split(lines[header_line])] if header_line is not None else None
     rows, numbers = [], []
-    for index, line in enumerate(lines):
+    for index, line in enumerate(chunk, start):
         if index == header_line:
             continue
         number = index + 1

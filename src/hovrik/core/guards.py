@@ -1,0 +1,147 @@
+"""Guards of a run: each watches one reading, trips past one threshold for a hold time, clears past another for its own.
+
+A tripped guard is a recorded outcome, not an error. No clock here: the machine's time is handed in.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .question import Source
+from .rig import Rig
+from .trace import Channel
+
+
+@dataclass(frozen=True)
+class Look:
+    """What a guard can see at one time. Everything may be None; at_s : machine time, s."""
+
+    at_s: float
+    die_c: float | None = None
+    charge: float | None = None
+    source: Source | None = None
+    battery_w: float | None = None
+    plugged: bool = False
+
+
+@dataclass(frozen=True)
+class Guard:
+    """One guard. reading : what is watched; trip, clear : thresholds in its unit (it trips above `trip`, or below where
+    `below` is set); hold_s, clear_s : how long either must last; why : words, with {value}; what : what to do."""
+
+    name: str
+    reading: str
+    trip: float
+    clear: float
+    hold_s: float
+    clear_s: float
+    why: str
+    what: str
+    below: bool = False
+
+    def is_past(self, value: float, *, tripped: bool) -> bool:
+        """Whether a value is on the bad side: of `trip` while clear, of `clear` while tripped."""
+        edge = self.clear if tripped else self.trip
+        return value < edge if self.below else value > edge
+
+
+@dataclass
+class Watch:
+    """The state of all guards of a run. tripped : name to the words that say why."""
+
+    guards: Sequence[Guard]
+    wanted: Source | None = None
+    tripped: dict[str, str] = field(default_factory=dict)
+    _since: dict[str, float] = field(default_factory=dict)
+
+    def look(self, seen: Look) -> tuple[str, ...]:
+        """Take a look; the words of what is tripped now."""
+        for guard in self.guards:
+            value = self._value(guard.reading, seen)
+            if value is None:
+                continue
+            is_tripped = guard.name in self.tripped
+            bad = guard.is_past(value, tripped=is_tripped)
+            if bad == is_tripped:  # as before: nothing is under way
+                self._since.pop(guard.name, None)
+                continue
+            since = self._since.setdefault(guard.name, seen.at_s)
+            if seen.at_s - since < (guard.clear_s if is_tripped else guard.hold_s):
+                continue
+            self._since.pop(guard.name, None)
+            if is_tripped:
+                del self.tripped[guard.name]
+            else:
+                self.tripped[guard.name] = f"{guard.why.format(value=value)} {guard.what}"
+        return tuple(self.tripped.values())
+
+    def _value(self, reading: str, seen: Look) -> float | None:
+        if reading == "other_source":
+            if self.wanted is None or seen.source is None:
+                return None
+            return float(seen.source is not self.wanted)
+        if reading == "drain_w":
+            return seen.battery_w if seen.plugged and seen.battery_w is not None else None
+        if reading == "charge_percent":
+            return None if seen.charge is None else 100.0 * seen.charge
+        value: float | None = getattr(seen, reading)
+        return value
+
+
+def guards_of(rig: Rig) -> tuple[Guard, ...]:
+    """The guards of a rig, with defaults and their reasons.
+
+    A die 2 degrees over the firmware's own limit means that the throttle does not hold it; a charge a percent under the
+    window may clamp clocks; another source is another machine; a battery that drains although plugged in empties
+    behind one's back.
+    """
+    found = []
+    if rig.die_limit_c is not None:
+        limit = rig.die_limit_c + 2.0
+        found.append(
+            Guard("temperature", "die_c", limit, limit - 20.0, 4.0, 10.0, "The die is at {value:.0f} C.",
+                  "The limits are put back while it cools down.")
+        )  # fmt: skip
+    low = 100.0 * rig.valid_charge[0]
+    found.append(
+        Guard("charge", "charge_percent", low - 1.0, low + 2.0, 2.0, 2.0, "The battery is at {value:.0f} %.",
+              f"Charge it above {low + 2:.0f} %; do not charge unattended.", below=True)
+    )  # fmt: skip
+    found.append(
+        Guard("source", "other_source", 0.5, 0.5, 1.0, 3.0, "The power source has changed.", "Put it back as planned.")
+    )
+    found.append(
+        Guard("drain", "drain_w", 1.0, 0.2, 20.0, 20.0, "The battery gives {value:.0f} W although plugged in.",
+              "Use a stronger adapter.")
+    )  # fmt: skip
+    return tuple(found)
+
+
+def newest(channel: Channel | None, seconds: float = 3.0) -> float | None:
+    """Mean of the last seconds of a channel, None where there is none."""
+    if channel is None or channel.values.size == 0:
+        return None
+    late = channel.values[channel.stamps_ns >= channel.stamps_ns[-1] - seconds * 1e9]
+    late = late[np.isfinite(late)]
+    return float(late.mean()) if late.size else None
+
+
+def has_settled(die: Channel | None, rate_per_s: Sequence[float], slope_c_per_min: float = 2.0) -> bool:
+    """Whether soak may end by the data: the die rises by less than `slope_c_per_min` over the last 20 s, and the rate
+    of the last 10 s is within 3 % of the 10 s before. False where less than 20 s are known."""
+    if len(rate_per_s) < 20:
+        return False
+    before, late = float(np.mean(rate_per_s[-20:-10])), float(np.mean(rate_per_s[-10:]))
+    if before <= 0 or abs(late / before - 1.0) > 0.03:
+        return False
+    if die is None or die.values.size < 10:
+        return True
+    recent = die.stamps_ns >= die.stamps_ns[-1] - 20_000_000_000
+    minutes, celsius = die.stamps_ns[recent] / 60e9, die.values[recent]
+    if celsius.size < 10:
+        return False
+    slope = float(np.polyfit(minutes - minutes.mean(), celsius, 1)[0])
+    return abs(slope) < slope_c_per_min

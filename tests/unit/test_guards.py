@@ -1,0 +1,113 @@
+"""Guards: trip and clear thresholds with hold times; on the runner: pause, put back, make the pass anew."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from helpers.build import machine
+from unit.test_runner import DESIGN, Log, job_of, start
+
+from hovrik.bench.runner import Control, PassDone, Phase, Progress
+from hovrik.core.condition import Condition, Provenance
+from hovrik.core.guards import Guard, Look, Watch, guards_of, has_settled
+from hovrik.core.plan.ladder import ordered_passes
+from hovrik.core.question import Source
+from hovrik.core.record import Outcome
+from hovrik.core.rig import Rig
+from hovrik.core.trace import Channel
+
+HOT = Guard("temperature", "die_c", 97, 80, 4.0, 10.0, "The die is at {value:.0f} C.", "Wait.")
+
+
+def test_trips_after_its_hold_and_clears_after_its_own():
+    watch = Watch((HOT,))
+    trace = [(0, 90), (1, 98), (2, 90), (3, 98), (5, 99), (7.5, 99), (8, 85), (20, 79), (25, 79), (31, 79)]
+    tripped = [bool(watch.look(Look(at, die_c=celsius))) for at, celsius in trace]
+    assert tripped == [False] * 5 + [True] * 4 + [False]
+
+
+def test_says_why_with_the_value_and_what_to_do():
+    watch = Watch((replace(HOT, hold_s=0.0),))
+    assert watch.look(Look(1, die_c=99.4)) == ("The die is at 99 C. Wait.",)
+    assert watch.look(Look(2)) == ("The die is at 99 C. Wait.",)  # no reading: as before
+
+
+@pytest.mark.parametrize(
+    ("seen", "name"),
+    [({"charge": 0.47}, "charge"), ({"source": Source.ADAPTER}, "source"),
+     ({"battery_w": 4.0, "plugged": True}, "drain"),
+     ({"battery_w": 4.0, "plugged": False}, None), ({"charge": 0.6, "source": Source.BATTERY, "die_c": 80.0}, None)],
+)  # fmt: skip
+def test_what_each_guard_watches(seen, name):
+    watch = Watch(guards_of(Rig("r", "R", 4, 30, die_limit_c=95.0)), Source.BATTERY)
+    for at in range(0, 60, 2):
+        watch.look(Look(at, **seen))
+    assert list(watch.tripped) == ([name] if name else [])
+
+
+def test_a_source_that_changes_pauses_and_the_pass_is_made_anew(tmp_path):
+    """The adapter is plugged in during the second pass and pulled out again half a minute later."""
+    made, log = machine(tmp_path), Log()
+    before = made.read_back().readings
+    paused, moments = [], []
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, Progress) and event.phase is Phase.MEASURE and event.position == 1 and not moments:
+            made._power.plugged = True
+            moments.append(event.now_ns)
+        if isinstance(event, Progress) and event.phase is Phase.PAUSED:
+            paused.append(event.why)
+            assert made.read_back().readings == before  # safe while it waits
+            if len(paused) == 30:
+                made._power.plugged = False
+
+    asked = {"source": Condition("battery", Provenance.ASKED)}
+    ended = start(made, log, job_of(made, asked=asked, guards=guards_of(made.describe().rig)), announce=announce)
+    assert ended.reason == "" and ended.done == 3
+    outcomes = [(r.plan_index, r.outcome) for r in log.records]
+    assert outcomes == [(0, Outcome.DONE), (1, Outcome.ABORTED), (1, Outcome.DONE), (2, Outcome.DONE)]
+    assert "power source has changed" in paused[0] and log.records[1].reason == paused[0]
+    assert log.records[1].trace is not None
+
+
+def test_pause_skip_and_repeat(tmp_path):
+    made, log, control = machine(tmp_path), Log(), Control()
+    seen, skipped = [], []
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, Progress):
+            seen.append(event.phase)
+            if event.phase is Phase.MEASURE and not log.records:
+                control.again.set()
+            if event.phase is Phase.SOAK and len(log.records) == 2 and not skipped:
+                skipped.append(event.setup)
+                control.skip()
+            if event.phase is Phase.PAUSED and seen.count(Phase.PAUSED) > 3:
+                control.paused.clear()
+        if isinstance(event, PassDone) and len(log.records) == 2:
+            control.paused.set()
+
+    ended = start(made, log, control=control, announce=announce)
+    assert [r.plan_index for r in log.records] == [0, 0, 2]  # the first twice, the second skipped
+    assert ended.reason == "some passes were skipped" and ended.done == 2 and ended.restored
+    assert seen.count(Phase.PAUSED) == 4
+
+
+def test_soak_until_settled(tmp_path):
+    made, log = machine(tmp_path), Log()
+    passes = ordered_passes(replace(DESIGN, until_settled=True, from_w=20, to_w=20, soak_s=30.0), made.describe().rig)
+    start(made, log, job_of(made, passes=passes))
+    soaked = log.records[0].conditions["soak_s"].value
+    assert 40 <= soaked <= 280
+    die = log.records[0].trace.channels["die_c"]
+    late = (die.stamps_ns > log.records[0].trace.start_ns - 20e9) & (die.stamps_ns <= log.records[0].trace.start_ns)
+    assert np.ptp(die.values[late]) < 3.0
+
+
+def test_settled_by_the_data():
+    stamps = np.arange(0, 60, 0.5) * 1e9
+    rising, still = (Channel(stamps.astype(np.int64), 50 + k * np.arange(120)) for k in (0.05, 0.0))
+    assert has_settled(still, [40.0] * 30) and not has_settled(rising, [40.0] * 30)
+    assert not has_settled(still, [40.0] * 10) and not has_settled(still, [40.0] * 20 + [30.0] * 10)
