@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtGui import QUndoCommand
@@ -9,8 +10,6 @@ from PyQt6.QtGui import QUndoCommand
 from ..core.errors import HovrikError, StoreError
 from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
-from ..core.rig import Rig
-from ..core.title import Title
 from ..service import profiles
 from .session import Session
 
@@ -67,44 +66,25 @@ class SetRoom(QUndoCommand):
         self._session.set_room(self._before)
 
 
-class SetRig(QUndoCommand):
-    """Save a changed rig as a new version; undoing saves the one before as a newer one."""
+class SaveVersion(QUndoCommand):
+    """Save a changed rig or title as a new version; undoing saves the one before as a newer one.
 
-    def __init__(self, session: Session, before: Rig, after: Rig, what: str) -> None:
+    save : the session's setter for it, which may refuse.
+    """
+
+    def __init__(self, session: Session, save: Callable[[Any], None], before: Any, after: Any, what: str) -> None:
         super().__init__(f"change {what}")
-        self._session, self._before, self._after = session, before, after
+        self._session, self._save, self._before, self._after = session, save, before, after
 
     def redo(self) -> None:
-        self._save(self._after)
+        self._try(self._after)
 
     def undo(self) -> None:
-        self._save(self._before)
+        self._try(self._before)
 
-    def _save(self, rig: Rig) -> None:
+    def _try(self, body: Any) -> None:
         try:
-            self._session.set_rig(rig)
-        except HovrikError as fault:
-            self.setObsolete(True)
-            self._session.failed.emit(str(fault))
-            self._session.library_changed.emit()
-
-
-class SetTitle(QUndoCommand):
-    """Save a changed title as a new version; undoing saves the one before as a newer one."""
-
-    def __init__(self, session: Session, before: Title, after: Title, what: str) -> None:
-        super().__init__(f"change {what}")
-        self._session, self._before, self._after = session, before, after
-
-    def redo(self) -> None:
-        self._save(self._after)
-
-    def undo(self) -> None:
-        self._save(self._before)
-
-    def _save(self, title: Title) -> None:
-        try:
-            self._session.set_title(title)
+            self._save(body)
         except HovrikError as fault:
             self.setObsolete(True)
             self._session.failed.emit(str(fault))

@@ -94,7 +94,9 @@ def _draw_w(level: Level) -> float:
 
 
 def _lowest_held(ladder: Ladder, question: Question) -> Level | None:
-    return next((v for v in ladder.levels if v.holds is not None and v.holds >= question.sure), None)
+    return next(
+        (v for v in ladder.levels if v.holds is not None and v.holds >= question.sure and not v.incidents), None
+    )
 
 
 def metrics_of(level: Level, question: Question, context: Context) -> dict[str, Estimate]:
@@ -296,6 +298,11 @@ def _reasons(
     if context.suspect:
         said.append(f"{words.plural(context.suspect, 'suspect pass counts', 'suspect passes count')}")
     said += [f"{limit:g} W lies {text}" for limit, text in ladder.dents]
+    said += [f"a pass {text}" for _, text in ladder.surprises]
+    for level_ in ladder.levels:
+        if level_.incidents:
+            count = words.plural(level_.incidents, "incident")
+            said.append(f"{level_.limit_w:g} W is not recommended: {count} at this setup")
     said += [f"{mark.label}: {mark.note}" for mark in found if mark.note]
     if "hours" in metrics and level is not None and level.draw and context.rig and (full := context.rig.full_charge_wh):
         plain = energy.plain_hours(full, math.exp(level.draw.mean))

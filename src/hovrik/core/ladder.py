@@ -15,7 +15,7 @@ from .heat import Settled
 from .knob import CAP
 from .question import Question
 from .setup import Setup
-from .spread import PRIOR_SD, Estimate, LogMean, OnePass, pooled
+from .spread import PRIOR_SD, Estimate, LogMean, OnePass, pooled, t_quantile
 
 Array = NDArray[np.float64]
 
@@ -55,6 +55,7 @@ class Level:
     holds: float | None = None
     one_pass: bool = False
     why_no_heat: str = ""
+    incidents: int = 0
 
 
 @dataclass(frozen=True)
@@ -62,7 +63,8 @@ class Ladder:
     """One family of setups over watts.
 
     family : the knobs they share; levels ascending; hold_draws : (draws, k) bool, whether each level holds in each
-    draw of the joint posterior; rate_curve : the family that describes the mean rates; dents : findings by level.
+    draw of the joint posterior; rate_curve : the family that describes the mean rates; dents : findings by level;
+    surprises : (pass id, words) of passes that stand out from those at their level and beside it.
     """
 
     family: Setup
@@ -71,6 +73,7 @@ class Ladder:
     low_draws: Array | None
     rate_curve: curves.Chosen
     dents: tuple[tuple[float, str], ...] = ()
+    surprises: tuple[tuple[str, str], ...] = ()
 
     @property
     def limits_w(self) -> Array:
@@ -118,7 +121,9 @@ def _read_family(family: Setup, members: Sequence[Counted], question: Question) 
     x = np.array([limit for limit, _ in known])
     y = np.array([math.exp(rate.mean) for _, rate in known])
     chosen = curves.choose(x, y)
-    return Ladder(family, tuple(levels), hold_draws, low_draws, chosen, _dents(known, chosen))
+    return Ladder(
+        family, tuple(levels), hold_draws, low_draws, chosen, _dents(known, chosen), _surprises(ordered, rates)
+    )
 
 
 def _log_means(
@@ -226,6 +231,48 @@ def _hold_draws(levels: list[Level], question: Question) -> tuple[NDArray[np.boo
         share = -curves.isotonic(-share, 1 / root_se**2)
         held &= np.maximum(share, 0.0) ** 2 <= question.missed_share
     return held, np.asarray(draws)
+
+
+def _surprises(ordered: list[list[Counted]], rates: list[LogMean | None]) -> tuple[tuple[str, str], ...]:
+    """Passes whose rate lies outside the prediction interval (99.9 %, t) of the others.
+
+    The others: those at its level where there are any, else the straight line between the levels beside it. The
+    spread is the pooled one. The original is kept; a repeat is proposed.
+    """
+    found = []
+    for at, group in enumerate(ordered):
+        rate = rates[at]
+        if rate is None:
+            continue
+        single = rate.se * math.sqrt(rate.n)
+        logs = [math.log(one.figures.mean_fps) for one in group if one.figures.mean_fps]
+        for one in group:
+            if not one.figures.mean_fps or single <= 0:
+                continue
+            own = math.log(one.figures.mean_fps)
+            if len(logs) > 1:
+                expected, share = (sum(logs) - own) / (len(logs) - 1), 1.0 + 1.0 / (len(logs) - 1)
+            else:
+                beside = _between(ordered, rates, at)
+                if beside is None:
+                    continue
+                expected, share = beside, 1.5
+            wide = t_quantile(0.9995, max(rate.dof, 1.0)) * single * math.sqrt(share)
+            if abs(own - expected) > max(wide, 0.02):
+                size = 100 * (math.exp(own - expected) - 1)
+                words = f"stands {size:+.0f} % off the others: repeat it before believing it"
+                found.append((one.id, words))
+    return tuple(found)
+
+
+def _between(ordered: list[list[Counted]], rates: list[LogMean | None], at: int) -> float | None:
+    if not 0 < at < len(rates) - 1:
+        return None
+    before, after = rates[at - 1], rates[at + 1]
+    if before is None or after is None:
+        return None
+    w0, w1, w2 = (ordered[i][0].setup.static_limit_w or 0.0 for i in (at - 1, at, at + 1))
+    return before.mean + (w1 - w0) / (w2 - w0) * (after.mean - before.mean)
 
 
 def _dents(known: list[tuple[float, LogMean]], chosen: curves.Chosen) -> tuple[tuple[float, str], ...]:

@@ -232,3 +232,39 @@ def key_from(name: str, taken: Iterable[str]) -> str:
     while key in known:
         key, number = f"{base}-{number}", number + 1
     return key
+
+
+_LIMIT, _TIME, _REST = "Limit and heat", "Time and settling", "Everything else"
+THRESHOLDS = Sheet(
+    "thresholds of the checks",
+    (
+        Field(
+            "over_share", "Over the limit by", "%", Kind.SHARE, section=_LIMIT, hint="firmware regulates within a few %"
+        ),
+        Field("over_w", "and at least", "W", N, 0, 20, section=_LIMIT, hint="or half a watt"),
+        Field("throttle_margin_c", "Die near its limit by", "C", N, 0, 20, section=_LIMIT, hint="sensors step by 1"),
+        Field(
+            "throttle_share",
+            "for this share of a pass",
+            "%",
+            Kind.SHARE,
+            section=_LIMIT,
+            hint="a spike is no throttling",
+        ),
+        Field("clamp_share", "Step of power down by", "%", Kind.SHARE, section=_LIMIT, hint="less is no charge clamp"),
+        Field("drain_w", "Drains while plugged by", "W", N, 0, 20, section=_LIMIT, hint="less is the gauge's noise"),
+        Field("drift_share", "Rate drifts by", "%", Kind.SHARE, section=_TIME, hint="the step worth finding"),
+        Field("drift_z", "and standard errors", "", N, 1, 20, section=_TIME, hint="more than chance"),
+        Field("gap_ms", "Gap without a frame", "ms", N, 50, 60_000, section=_TIME, hint="far longer than a stutter"),
+        Field("lost_share", "Time that does not add up", "%", Kind.SHARE, section=_TIME),
+        Field("length_share", "Length off by", "%", Kind.SHARE, section=_TIME, hint="compares with nothing"),
+        Field("asleep_s", "Nothing recorded for", "s", N, 1, 600, section=_TIME, hint="the machine slept"),
+        Field("pool_share", "Graphics memory within", "%", Kind.SHARE, section=_REST, hint="the pool is full"),
+        Field("other_share", "CPU taken by others", "%", N, 0, 100, section=_REST),
+        Field("other_time", "for this share of a pass", "%", Kind.SHARE, section=_REST),
+        Field("collapse_share", "GPU clock under its usual", "%", Kind.SHARE, section=_REST, hint="no load does that"),
+        Field("collapse_s", "for", "s", N, 1, 60, section=_REST),
+        Field("tick_share", "Frames on fixed ticks", "%", Kind.SHARE, section=_REST, hint="no variable refresh"),
+        Field("held_share", "Frames held without a cap", "%", Kind.SHARE, section=_REST, hint="free frames vary"),
+    ),
+)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from statistics import fmean
 from typing import Any
 
@@ -14,19 +15,22 @@ from ..core.answer import Answer, Context, build
 from ..core.errors import InputError
 from ..core.figures import PassFigures
 from ..core.heat import TimeConstants
+from ..core.incident import Incident
+from ..core.knob import LIMITS
 from ..core.ladder import Counted, Ladder
 from ..core.question import Question
 from ..core.record import Origin, PassRecord
 from ..core.rig import Rig
 from ..core.setup import Setup
 from ..core.spread import OnePass
-from ..core.validity import State, Verdict
+from ..core.validity import State, Thresholds, Verdict
 from ..store.notebook import Annotation, Entity, Notebook
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
 SPREAD_ALGORITHM = "one-pass-spread"
 SPREAD_VERSION = 1
+THRESHOLDS = "thresholds"
 
 
 class Cancelled(Exception):
@@ -72,6 +76,12 @@ def void_setups(evaluation: Evaluation) -> list[Setup]:
     ]  # fmt: skip
 
 
+def surprising_setups(evaluation: Evaluation) -> list[Setup]:
+    """Setups of passes that stand out from the others, one a pass: proposed for a repeat."""
+    ids = {pass_id for one in evaluation.ladders for pass_id, _ in one.surprises}
+    return [v.record.setup for v in evaluation.views if v.record.id in ids]
+
+
 def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None) -> Evaluation:
     """Read every pass that belongs to the question and build the answer.
 
@@ -82,13 +92,37 @@ def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, in
     rig = _rig(entities, question)
     records = [r for r in notebook.passes() if _belongs(r, entities, question)]
     constants, why_not = _constants(notebook, records)
-    views = _views(notebook, records, notes, question, rig, constants, progress)
+    limits = thresholds_of(notebook)
+    views = _views(notebook, records, notes, question, rig, constants, limits, progress)
     counted = [view for view in views if view.counts]
-    ladders = _ladders(notebook, counted, question)
+    ladders = _with_incidents(_ladders(notebook, counted, question), _incidents(notebook, entities, question))
     context = _context(views, counted, rig, _versions_differ(counted, entities))
     return Evaluation(
         question, rig, tuple(views), tuple(ladders), build(ladders, question, context), context, constants, why_not
     )
+
+
+def _incidents(notebook: Notebook, entities: Mapping[str, Entity], question: Question) -> list[Incident]:
+    """Incidents of the question's rig, slot and title, whatever the scene."""
+    wanted = {"rig": question.rig, "slot": f"{question.rig}/{question.slot}", "title": question.title}
+    return [
+        one for one in notebook.incidents() if all(entities[one.context[k]].key == key for k, key in wanted.items())
+    ]
+
+
+def _with_incidents(ladders: Sequence[Ladder], incidents: Sequence[Incident]) -> list[Ladder]:
+    """Levels with the incidents at their setup counted: such a setup is not recommended."""
+    found = []
+    for one in ladders:
+        levels = tuple(
+            replace(
+                level,
+                incidents=sum(i.setup == one.family.with_(**dict.fromkeys(LIMITS, level.limit_w)) for i in incidents),
+            )
+            for level in one.levels
+        )
+        found.append(replace(one, levels=levels))
+    return found
 
 
 def _rig(entities: Mapping[str, Entity], question: Question) -> Rig | None:
@@ -143,6 +177,7 @@ def _views(
     question: Question,
     rig: Rig | None,
     constants: TimeConstants | None,
+    limits: Thresholds,
     progress: Callable[[int, int], bool] | None,
 ) -> list[PassView]:
     heat_key = f"{constants.fast_s:.6g}/{constants.slow_s:.6g}" if constants else "-"
@@ -150,19 +185,17 @@ def _views(
     cached = notebook.cached(algorithm, figures.VERSION)
     missing = [r for r in records if r.id not in cached]
     fresh: dict[str, dict[str, Any]] = {}
-    verdicts: dict[str, Verdict] = {}
     for number, record in enumerate(missing):
         full = notebook.load(record.id)
         fresh[record.id] = figures.figures_of(full, constants, question.target_fps).as_dict()
-        if not _has_verdict(notes.get(record.id, ())):
-            verdicts[record.id] = validity.judge(full, rig)
         if progress is not None and not progress(number + 1, len(missing)):
             raise Cancelled
     notebook.cache(algorithm, figures.VERSION, fresh)
+    verdicts = _verdicts(notebook, records, notes, rig, limits)
     views = []
     for record in records:
         own = notes.get(record.id, ())
-        verdict = verdicts.get(record.id) or _verdict(own) or validity.judge(notebook.load(record.id), rig)
+        verdict = verdicts[record.id]
         overrule = next((n.body for n in reversed(own) if n.kind == "overrule"), None)
         if overrule is not None:
             verdict = replace(verdict, state=State(overrule["state"]), overruled=overrule["reason"])
@@ -172,13 +205,40 @@ def _views(
     return views
 
 
-def _has_verdict(notes: Sequence[Annotation]) -> bool:
-    return any(note.kind == "verdict" for note in notes)
+def thresholds_of(notebook: Notebook) -> Thresholds:
+    """Thresholds of the checks as the user set them; defaults elsewhere."""
+    kept = notebook.get_state(THRESHOLDS) or {}
+    return Thresholds(**{k: v for k, v in kept.items() if k in Thresholds.__dataclass_fields__})
 
 
-def _verdict(notes: Sequence[Annotation]) -> Verdict | None:
-    body = next((n.body for n in reversed(notes) if n.kind == "verdict"), None)
-    return Verdict.from_dict(body) if body else None
+def _verdicts(
+    notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], rig: Rig | None,
+    limits: Thresholds,
+) -> dict[str, Verdict]:  # fmt: skip
+    """Verdicts as they were annotated; judged anew (and cached) under other thresholds or where marks were moved since."""
+    found: dict[str, Verdict] = {}
+    changed = {k: v for k, v in asdict(limits).items() if v != getattr(Thresholds(), k)}
+    algorithm = f"verdict/{json.dumps(changed, sort_keys=True)}"
+    cached = notebook.cached(algorithm, validity.VERSION)
+    fresh = {}
+    for record in records:
+        kept = None if changed else _annotated(notes.get(record.id, ()))
+        body = kept or cached.get(record.id)
+        if body is None:
+            body = fresh[record.id] = validity.judge(notebook.load(record.id), rig, limits).as_dict()
+        found[record.id] = Verdict.from_dict(body)
+    notebook.cache(algorithm, validity.VERSION, fresh)
+    return found
+
+
+def _annotated(notes: Sequence[Annotation]) -> dict[str, Any] | None:
+    """The newest annotated verdict, None where marks were moved after it."""
+    for note in reversed(notes):
+        if note.kind == "mark":
+            return None
+        if note.kind == "verdict":
+            return note.body
+    return None
 
 
 def _ladders(notebook: Notebook, counted: Sequence[PassView], question: Question) -> list[Ladder]:

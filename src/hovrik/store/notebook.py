@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from ..core import condition
 from ..core.errors import Locked, StoreError
+from ..core.incident import Incident, IncidentKind
 from ..core.record import Origin, Outcome, PassRecord
 from ..core.setup import Setup, Snapshot
 from ..core.trace import FRAMES, Channel, Trace
@@ -368,6 +369,47 @@ class Notebook:
         """Rows by pass, verdicts left out: the revision that cached figures belong to."""
         rows = self._read("SELECT pass_id, count(*) FROM annotation WHERE kind <> 'verdict' GROUP BY pass_id")
         return {str(owner): int(count) for owner, count in rows}
+
+    # -- incidents
+
+    def note_incident(self, incident: Incident) -> str:
+        """Store an incident; its id."""
+        made = incident.id or str(uuid.uuid4())
+        body = {"phase": incident.phase, "note": incident.note}
+        self._insert_incident(made, incident.kind.value, incident.context, incident.setup.as_dict(), body)
+        return made
+
+    def take_back_incident(self, incident: Incident) -> None:
+        """Take an incident back by a further row."""
+        self._insert_incident(str(uuid.uuid4()), "taken back", incident.context, {}, {"id": incident.id})
+
+    def _insert_incident(
+        self, made: str, kind: str, context: Mapping[str, str], setup: Mapping[str, Any], body: Mapping[str, Any]
+    ) -> None:
+        with self.writing() as connection:
+            connection.execute(
+                "INSERT INTO incident VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (made, kind, *(context[k] for k in CONTEXT), _dump(setup), _dump(body), time.time_ns()),
+            )
+
+    def incidents(self) -> list[Incident]:
+        """Incidents in force, oldest first."""
+        rows = self._read(
+            "SELECT id, kind, rig, slot, title, scene, setup, body, noted_at FROM incident ORDER BY noted_at, rowid"
+        )
+        gone = {json.loads(row[7])["id"] for row in rows if row[1] == "taken back"}
+        return [
+            Incident(
+                i,
+                IncidentKind(kind),
+                dict(zip(CONTEXT, context)),
+                Setup(json.loads(setup)),
+                at_ns=at,
+                **json.loads(body),
+            )
+            for i, kind, *context, setup, body, at in rows
+            if kind != "taken back" and i not in gone
+        ]
 
     # -- cache
 

@@ -19,7 +19,7 @@ from ...core.sheet import Field
 from ...core.sheets import MODE, PANEL, RIG, VERSION
 from ...service import library
 from ...store.exporters import exchange
-from ..commands import SetAnswers, SetQuestion, SetRig
+from ..commands import SaveVersion, SetAnswers, SetQuestion
 from ..session import Session
 from ..widgets.fields import Card, button, label
 from ..widgets.preflight_list import PreflightList
@@ -224,7 +224,9 @@ class RigStage(Stage):
         rig = self.session.rig
         if rig is not None and getattr(rig, field) != value:
             known = value if value is not None else Rig.__dataclass_fields__[field].default
-            self.session.undo_stack.push(SetRig(self.session, rig, replace(rig, **{field: known}), field))
+            self.session.undo_stack.push(
+                SaveVersion(self.session, self.session.set_rig, rig, replace(rig, **{field: known}), field)
+            )
 
     def _on_field(self, field: str, value: Any) -> None:
         kept = getattr(self.session.rig, field, None)
@@ -249,14 +251,16 @@ class RigStage(Stage):
         slots = tuple(replace(slot, versions=of(slot.name)) for slot in rig.slots)
         after = replace(rig, versions=of(THE_RIG), slots=slots)
         if after != rig:
-            self.session.undo_stack.push(SetRig(self.session, rig, after, "versions"))
+            self.session.undo_stack.push(SaveVersion(self.session, self.session.set_rig, rig, after, "versions"))
         else:
             self.refresh()
 
     def _on_add_slot(self) -> None:
         rig = self.session.rig
         if rig is not None:
-            self.session.undo_stack.push(SetRig(self.session, rig, library.with_new_slot(rig), "OS slots"))
+            self.session.undo_stack.push(
+                SaveVersion(self.session, self.session.set_rig, rig, library.with_new_slot(rig), "OS slots")
+            )
 
     def _on_answered(self, name: str, text: str) -> None:
         rig = self.session.rig

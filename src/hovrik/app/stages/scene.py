@@ -13,7 +13,7 @@ from ...core.sheets import SCENE, TITLE, VERSION
 from ...core.title import Scene, Title
 from ...service import library
 from ...service.scenes import MATTERS, SceneStudy, study
-from ..commands import SetQuestion, SetTitle
+from ..commands import SaveVersion, SetQuestion
 from ..plots.resolution_plot import ResolutionPlot
 from ..session import Session
 from ..widgets.fields import Card, Choice, NumberField, button, label
@@ -197,7 +197,7 @@ class SceneStage(Stage):
     def _push(self, after: Title, what: str) -> None:
         before = self.session.title
         if before is not None and after != before:
-            self.session.undo_stack.push(SetTitle(self.session, before, after, what))
+            self.session.undo_stack.push(SaveVersion(self.session, self.session.set_title, before, after, what))
 
     def _on_title_field(self, field: str, value: Any) -> None:
         title = self.session.title

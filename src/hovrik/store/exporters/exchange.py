@@ -13,10 +13,9 @@ import tomli_w
 
 from ...core.errors import ImportRefused, Problem
 from ...core.sheets import rig_problems, title_problems
-from .profile import write_text
+from ..text_files import read_text, write_text
 
 VERSION = 1
-MOST_BYTES = 4_000_000
 _CHECKS: dict[str, Callable[[Any], list[str]]] = {"rig": rig_problems, "title": title_problems}
 
 
@@ -35,13 +34,7 @@ def write(path: Path, kind: str, body: Mapping[str, Any]) -> None:
 
 def read(path: Path) -> tuple[str, dict[str, Any]]:
     """Kind ("rig" or "title") and checked body of a file. Raises ImportRefused with every problem."""
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise ImportRefused(f"{path.name} is too large for a rig or title.")
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as fault:
-        raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
-    return parse(text, path.name)
+    return parse(read_text(path, "a rig or title"), path.name)
 
 
 def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:

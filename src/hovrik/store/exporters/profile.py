@@ -6,16 +6,15 @@ Schema: docs/profile-format.md.
 from __future__ import annotations
 
 import json
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from ...core.errors import ImportRefused, Problem, StoreError
+from ...core.errors import ImportRefused, Problem
+from ..text_files import read_text, write_text
 
 SCHEMA = "hovrik-profile"
 VERSION = 1
-MOST_BYTES = 4_000_000
 
 _TEXT = ("rig", "slot", "title", "scene", "source", "sentence")
 _NUMBER = ("target_fps", "holds")
@@ -32,29 +31,9 @@ def write(path: Path, body: Mapping[str, Any]) -> None:
     write_text(path, to_json(body))
 
 
-def write_text(path: Path, text: str) -> None:
-    """Write a text file by way of a temporary one beside it. Raises StoreError."""
-    temporary = None
-    try:
-        with tempfile.NamedTemporaryFile("w", dir=path.parent, delete=False, encoding="utf-8") as handle:
-            temporary = handle.name
-            handle.write(text)
-        Path(temporary).replace(path)
-    except OSError as fault:
-        if temporary:
-            Path(temporary).unlink(missing_ok=True)
-        raise StoreError(f"{path} cannot be written: {fault.strerror}. Choose another folder.") from fault
-
-
 def read(path: Path) -> dict[str, Any]:
     """A profile body from a file. Raises ImportRefused with every problem found."""
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise ImportRefused(f"{path.name} is too large for a profile.")
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as fault:
-        raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
-    return parse(text, path.name)
+    return parse(read_text(path, "a profile"), path.name)
 
 
 def parse(text: str, name: str) -> dict[str, Any]:
