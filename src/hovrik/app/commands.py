@@ -7,10 +7,13 @@ from typing import Any
 
 from PyQt6.QtGui import QUndoCommand
 
+from ..core.checks import Thresholds
 from ..core.errors import HovrikError, StoreError
+from ..core.incident import Incident, IncidentKind
 from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
-from ..service import profiles
+from ..core.setup import Setup
+from ..service import incidents, profiles
 from .session import Session
 
 
@@ -105,11 +108,58 @@ class SetAnswers(QUndoCommand):
         self._session.set_answers(self._rig_key, self._before)
 
 
+class SetThresholds(QUndoCommand):
+    """Change the thresholds of the checks."""
+
+    def __init__(self, session: Session, thresholds: Thresholds) -> None:
+        super().__init__("change a threshold")
+        self._session, self._before, self._after = session, session.thresholds, thresholds
+
+    def redo(self) -> None:
+        self._session.set_thresholds(self._after)
+
+    def undo(self) -> None:
+        self._session.set_thresholds(self._before)
+
+
+class NoteIncident(QUndoCommand):
+    """Note an incident; undoing adds a row that takes it back."""
+
+    def __init__(self, session: Session, kind: IncidentKind, setup: Setup, phase: str, words: str) -> None:
+        super().__init__("note an incident")
+        self._session, self._what = session, (kind, setup, phase, words)
+        self._made: Incident | None = None
+
+    def redo(self) -> None:
+        kind, setup, phase, words = self._what
+        question = self._session.question
+        if question is None:
+            return
+        try:
+            self._made = incidents.note(self._session.notebook, question, kind, setup, phase=phase, words=words)
+        except HovrikError as fault:
+            self.setObsolete(True)
+            self._session.failed.emit(str(fault))
+            return
+        self._tell()
+
+    def undo(self) -> None:
+        if self._made is not None:
+            self._session.notebook.take_back_incident(self._made)
+            self._tell()
+
+    def _tell(self) -> None:
+        self._session.incidents_changed.emit()
+        self._session.passes_changed.emit()
+
+
 class Annotate(QUndoCommand):
-    """Add an overrule or a deletion to a pass; undoing adds a row that takes it back."""
+    """Add an overrule, a deletion or moved marks to a pass; undoing adds a row that takes it back."""
 
     def __init__(self, session: Session, pass_id: str, kind: str, body: dict[str, Any]) -> None:
-        super().__init__({"overrule": "overrule a verdict", "deletion": "take out a pass"}[kind])
+        super().__init__(
+            {"overrule": "overrule a verdict", "deletion": "take out a pass", "mark": "move the marks"}[kind]
+        )
         self._session, self._pass_id, self._kind, self._body = session, pass_id, kind, body
         self._uid = ""
         self._undo_uid = ""

@@ -15,7 +15,7 @@ from ..core.preflight import conditions
 from ..core.setup import Setup
 from ..core.words import plural
 from ..service import sweep
-from ..service.evidence import void_setups
+from ..service.evidence import surprising_setups, void_setups
 from .evaluate_worker import EvaluateWorker
 from .run_worker import RunWorker
 from .session import Session
@@ -102,6 +102,7 @@ class MainWindow(QMainWindow):
             ("Stop the sweep", "F8", self.runner.stop),
             ("Pause or go on", "F6", lambda: self.bench.pause.click()),
             ("Import passes", "Ctrl+I", self.open_import),
+            ("Note an incident", "F9", self.note_incident),
         ]
         for n, name in enumerate(STAGES, 1):
             wired.append((f"{name} stage", f"Ctrl+{n}", lambda stage=name: self.show_stage(stage)))
@@ -114,6 +115,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         session.question_changed.connect(self.evaluate)
+        session.question_changed.connect(self._show_machine)
         session.passes_changed.connect(self.evaluate)
         session.library_changed.connect(self._on_library_changed)
         session.failed.connect(self.banner.show_problem)
@@ -147,6 +149,7 @@ class MainWindow(QMainWindow):
             bench.start_asked.connect(self.start_sweep)
             bench.import_asked.connect(self.open_import)
             bench.void_again_asked.connect(self.run_void_again)
+            bench.incident_asked.connect(self.note_incident)
             bench.progressed.connect(self._on_progress)
             return bench
         if name == "Plan":
@@ -160,6 +163,7 @@ class MainWindow(QMainWindow):
 
             read = ReadStage(self.session)
             read.import_asked.connect(self.open_import)
+            read.checks_asked.connect(self.open_checks)
             return read
         if name == "Choose":
             from .stages.choose import ChooseStage
@@ -247,9 +251,10 @@ class MainWindow(QMainWindow):
         self._start(())
 
     def run_void_again(self) -> None:
-        """Make the setups of void passes once more."""
-        if self.session.evaluation is not None:
-            self._start(void_setups(self.session.evaluation))
+        """Make the setups of void and surprising passes once more."""
+        evaluation = self.session.evaluation
+        if evaluation is not None:
+            self._start([*void_setups(evaluation), *surprising_setups(evaluation)])
 
     def _start(self, setups: Sequence[Setup]) -> None:
         session = self.session
@@ -357,6 +362,25 @@ class MainWindow(QMainWindow):
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.import_dialog = dialog
         dialog.show()
+
+    def open_checks(self) -> None:
+        """Open the thresholds of the checks; it does not block the window."""
+        from .checks_dialog import ChecksDialog
+
+        self.checks_dialog = ChecksDialog(self.session, self)
+        self.checks_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.checks_dialog.show()
+
+    def note_incident(self) -> None:
+        """Bring the machine to safe limits first, then ask what happened."""
+        from .incident_dialog import IncidentDialog
+
+        event = self.bench.last_progress if self.runner.is_running else None
+        self.runner.stop()
+        setup, phase = (event.setup, event.phase.value) if event is not None else (None, "")
+        self.incident_dialog = IncidentDialog(self.session, setup, phase, self)
+        self.incident_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.incident_dialog.show()
 
     def keep_answer(self) -> None:
         """Keep the answer as a profile and show it."""

@@ -14,6 +14,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
+from ..core.checks import Thresholds
 from ..core.errors import StoreError
 from ..core.plan.ladder import LadderDesign
 from ..core.preflight import Item
@@ -21,7 +22,7 @@ from ..core.question import Question
 from ..core.rig import OsSlot, Rig
 from ..core.title import Title
 from ..service import library, sweep
-from ..service.evidence import Evaluation
+from ..service.evidence import Evaluation, keep_thresholds, thresholds_of
 from ..service.machines import open_machine
 from ..store.notebook import Entity, Notebook
 
@@ -44,6 +45,8 @@ class Session(QObject):
     profiles_changed = pyqtSignal()
     library_changed = pyqtSignal()
     answers_changed = pyqtSignal()
+    thresholds_changed = pyqtSignal()
+    incidents_changed = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, path: Path) -> None:
@@ -99,6 +102,17 @@ class Session(QObject):
         """Replace the preflight answers of a rig."""
         library.keep_answers(self.notebook, rig_key, answers)
         self.answers_changed.emit()
+
+    def set_thresholds(self, thresholds: Thresholds) -> None:
+        """Replace the thresholds of the checks; every pass is judged anew."""
+        keep_thresholds(self.notebook, thresholds)
+        self.thresholds_changed.emit()
+        self.passes_changed.emit()
+
+    @property
+    def thresholds(self) -> Thresholds:
+        """Thresholds of the checks in force."""
+        return thresholds_of(self.notebook)
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""

@@ -46,7 +46,7 @@ class Phase(StrEnum):
 @dataclass(frozen=True)
 class Progress:
     """Where a run is. position, total : passes done and planned; left_s : of this step; sample : newest data; why : it
-    is paused."""
+    is paused; index : of the planned pass."""
 
     phase: Phase
     position: int
@@ -58,6 +58,7 @@ class Progress:
     now_ns: int = 0
     charge: float | None = None
     why: str = ""
+    index: int | None = None
 
 
 @dataclass(frozen=True)
@@ -328,7 +329,8 @@ def _make(
     total = len(job.passes)
 
     def say(phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
-        announce(Progress(phase, done, total, planned.setup, left, length, sample, machine.now_ns(), machine.charge()))
+        now, charge = machine.now_ns(), machine.charge()
+        announce(Progress(phase, done, total, planned.setup, left, length, sample, now, charge, "", planned.index))
 
     if not _charge_enough(machine, job, planned, control, say):
         return None

@@ -211,11 +211,17 @@ def thresholds_of(notebook: Notebook) -> Thresholds:
     return Thresholds(**{k: v for k, v in kept.items() if k in Thresholds.__dataclass_fields__})
 
 
+def keep_thresholds(notebook: Notebook, thresholds: Thresholds) -> None:
+    """Remember the thresholds that differ from the defaults."""
+    changed = {k: v for k, v in asdict(thresholds).items() if v != getattr(Thresholds(), k)}
+    notebook.set_state(THRESHOLDS, changed)
+
+
 def _verdicts(
     notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], rig: Rig | None,
     limits: Thresholds,
 ) -> dict[str, Verdict]:  # fmt: skip
-    """Verdicts as they were annotated; judged anew (and cached) under other thresholds or where marks were moved since."""
+    """Verdicts as annotated; judged anew (and cached) under other thresholds or where marks were moved since."""
     found: dict[str, Verdict] = {}
     changed = {k: v for k, v in asdict(limits).items() if v != getattr(Thresholds(), k)}
     algorithm = f"verdict/{json.dumps(changed, sort_keys=True)}"

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 
 from ..theme import tokens
@@ -15,19 +17,62 @@ from .pyramid import Pyramid
 Array = NDArray[np.float64]
 
 
+Span = tuple[float, float, str]
+
+
 class FrameTracePlot(Plot):
-    """Intervals of a pass, drawn by their extremes so that a single long frame shows at every zoom."""
+    """Intervals of a pass, drawn by their extremes so that a single long frame shows at every zoom.
+
+    Signals: marks_moved (start, end in ns).
+    """
+
+    marks_moved = pyqtSignal(object, object)
 
     def __init__(self) -> None:
         super().__init__("Frame intervals of the selected pass", "time in the pass (s)", "interval (ms)")
         self._pyramid: Pyramid | None = None
         self._target_ms: float | None = None
+        self._spans: Sequence[Span] = ()
+        self._marks: tuple[float, float] | None = None
+        self._origin_ns = 0
         self._curve = pg.PlotCurveItem()
         self.getPlotItem().getViewBox().sigXRangeChanged.connect(self._on_zoomed)
         self.hint("Select a pass to see its frames.")
 
-    def show_trace(self, seconds: Array, interval_ms: Array, target_ms: float | None) -> None:
-        """seconds (n,) : end of each frame from the start mark; interval_ms (n,)."""
+    def show_marks(self, marks: tuple[float, float] | None, origin_ns: int) -> None:
+        """Marks (s from the trace's origin, at `origin_ns`) that can be dragged; None for none."""
+        self._marks, self._origin_ns = marks, origin_ns
+        self.redraw()
+
+    def _draw_marks(self) -> None:
+        if self._marks is None:
+            return
+        wash = QColor(tokens.current().accent)
+        wash.setAlpha(40)
+        region = pg.LinearRegionItem(self._marks, brush=wash, pen=pg.mkPen(QColor(tokens.current().accent), width=3))
+        region.sigRegionChangeFinished.connect(self._on_region)
+        self.addItem(region, ignoreBounds=True)
+
+    def _on_region(self, region: pg.LinearRegionItem) -> None:
+        start, end = (self._origin_ns + round(at * 1e9) for at in region.getRegion())
+        self.marks_moved.emit(start, end)
+
+    def _draw_spans(self) -> None:
+        shade = QColor(tokens.current().bad)
+        shade.setAlpha(45)
+        for start, end, words in self._spans[:60]:
+            region = pg.LinearRegionItem(
+                (start, max(end, start + 0.05)), movable=False, brush=shade, pen=pg.mkPen(None)
+            )
+            region.setToolTip(words)
+            self.addItem(region, ignoreBounds=True)
+
+    def show_trace(
+        self, seconds: Array, interval_ms: Array, target_ms: float | None, spans: Sequence[Span] = ()
+    ) -> None:
+        """seconds (n,) : end of each frame from the start mark; interval_ms (n,); spans : (from s, to s, check) of what
+        the checks found."""
+        self._spans, self._marks = spans, None
         if seconds.size < 2:
             self._pyramid = None
             self.hint("This pass carries no frame times.")
@@ -47,6 +92,8 @@ class FrameTracePlot(Plot):
             dashed = pg.mkPen(QColor(tokens.current().soft), style=Qt.PenStyle.DashLine)
             line = pg.InfiniteLine(self._target_ms, 0, pen=dashed)
             self.addItem(line, ignoreBounds=True)
+        self._draw_spans()
+        self._draw_marks()
         self._draw_part()
 
     def show_all(self) -> None:

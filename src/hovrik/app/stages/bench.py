@@ -11,8 +11,7 @@ from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.setup import describe
 from ...core.validity import judge
-from ...core.words import plural
-from ...service.evidence import void_setups
+from ...service.evidence import surprising_setups, void_setups
 from ..plots.live import LiveTraces
 from ..run_worker import RunWorker
 from ..session import Session
@@ -25,18 +24,20 @@ REDRAW_MS = 50
 
 
 class BenchStage(Stage):
-    """Signals: start_asked, import_asked, void_again_asked, progressed (Progress) for the bench line."""
+    """Signals: start_asked, import_asked, void_again_asked, incident_asked, progressed (Progress)."""
 
     title = "Bench"
     start_asked = pyqtSignal()
     import_asked = pyqtSignal()
     void_again_asked = pyqtSignal()
+    incident_asked = pyqtSignal()
     progressed = pyqtSignal(object)
 
     def __init__(self, session: Session, worker: RunWorker) -> None:
         super().__init__(session)
         self._worker = worker
         self._planned: dict[int, PlannedPass] = {}
+        self.last_progress: Progress | None = None
         top = QHBoxLayout()
         self.start = button("Start the sweep (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -76,6 +77,9 @@ class BenchStage(Stage):
         self.void_again = button("", tip="Passes that are void stay; their setups are made once more, in random order")
         self.void_again.clicked.connect(self.void_again_asked)
         side.addWidget(self.void_again)
+        incident = button("Note an incident (F9)", tip="Crash, hang, kick, artefact, reboot: the run is stopped first")
+        incident.clicked.connect(self.incident_asked)
+        side.addWidget(incident)
         row.addLayout(side)
         self.layout_.addLayout(row, 1)
         self._timer = QTimer(self)
@@ -93,8 +97,11 @@ class BenchStage(Stage):
         self.state.setText("Start plays the plan on the machine; every finished pass is kept at once.")
 
     def _show_void(self) -> None:
-        count = len(void_setups(self.session.evaluation)) if self.session.evaluation else 0
-        self.void_again.setText(f"Run {plural(count, 'void pass', 'void passes')} again" if count else "No void passes")
+        found = self.session.evaluation
+        void, odd = (len(void_setups(found)), len(surprising_setups(found))) if found else (0, 0)
+        count = void + odd
+        parts = ([f"{void} void"] if void else []) + ([f"{odd} surprising"] if odd else [])
+        self.void_again.setText(f"Run {' and '.join(parts)} again" if parts else "Nothing to run again")
         writable = not self.session.notebook.read_only
         self.void_again.setEnabled(count > 0 and writable and not self._worker.is_running)
 
@@ -172,17 +179,15 @@ class BenchStage(Stage):
         if drawn:
             self.traces.draw()
         if last is not None:
+            self.last_progress = last
             self.progressed.emit(last)
 
     def _take(self, event: Progress) -> None:
         if event.phase is Phase.APPLY:
             self._start_traces()
-            for row in range(self.queue.count()):
-                item = self.queue.item(row)
-                if item is not None and item.text().startswith("·"):
-                    self._mark(row, "▶")
-                    self.queue.scrollToItem(item)
-                    break
+            if event.index is not None:
+                self._mark(event.index, "▶")
+                self.queue.scrollToItem(self.queue.item(event.index))
         if event.sample is not None and event.phase in (Phase.SOAK, Phase.MEASURE):
             self.traces.add(event.sample)
 

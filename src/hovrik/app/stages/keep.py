@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.errors import HovrikError
+from ...core.incident import Incident
 from ...core.setup import Setup, describe
 from ...core.spread import Estimate
 from ...service import profiles
@@ -44,6 +45,7 @@ class KeepStage(Stage):
         self._holder.setSpacing(10)
         self.layout_.addWidget(scrolling(self._page), 1)
         session.profiles_changed.connect(self.refresh)
+        session.incidents_changed.connect(self.refresh)
         session.evaluation_changed.connect(self._on_evaluation_changed)
         self._on_evaluation_changed()
         self.refresh()
@@ -79,7 +81,26 @@ class KeepStage(Stage):
             self._holder.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
         for profile_id, body in kept:
             self._holder.addWidget(self._card(profile_id, body))
+        noted = self.session.notebook.incidents()
+        if noted:
+            self._holder.addWidget(self._incidents(noted))
         self._holder.addStretch()
+
+    def _incidents(self, noted: list[Incident]) -> Card:
+        names = {e.id: str(e.body.get("name", e.key)) for e in self.session.notebook.entities()}
+        card = Card("Incidents")
+        for one in reversed(noted):
+            when = datetime.fromtimestamp(one.at_ns / 1e9, UTC)
+            where = f"{names.get(one.context['title'])} on {names.get(one.context['rig'])}"
+            note = f": {one.note}" if one.note else ""
+            during = f" while {one.phase}" if one.phase else ""
+            card.body.addWidget(
+                label(
+                    f"{when:%Y-%m-%d %H:%M}  {one.kind.value} at {describe(one.setup)}, {where}{during}{note}",
+                    wrap=True,
+                )
+            )
+        return card
 
     def _card(self, profile_id: str, body: dict[str, Any]) -> Card:
         names = body.get("names", {})

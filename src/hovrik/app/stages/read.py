@@ -11,6 +11,7 @@ from ...core.errors import StoreError
 from ...core.ladder import Ladder
 from ...core.marks import Mark, find
 from ...core.setup import Setup, describe
+from ...core.trace import Trace
 from ...service.evidence import PassView
 from ..commands import Annotate
 from ..plots.ladder_plot import RatePlot, WorthPlot
@@ -25,11 +26,12 @@ from .base import Stage
 class ReadStage(Stage):
     """Curves on top with margin notes, passes below with the selected one in full.
 
-    Signals: import_asked, export_asked.
+    Signals: import_asked, checks_asked.
     """
 
     title = "Read"
     import_asked = pyqtSignal()
+    checks_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -46,7 +48,12 @@ class ReadStage(Stage):
         self.pass_words = label("", "soft", wrap=True)
         self.overrule = button("Overrule …", tip="Count a void pass after all, or leave a valid one out, with a reason")
         self.take_out = button("Take out", tip="Take the selected pass out of every figure; undo brings it back")
-        self.import_ = button("Import passes …")
+        self.checks = button("Checks …", tip="Thresholds of the checks, each with its reason")
+        self.marks = button(
+            "Marks", tip="Move the start and end mark on the trace; raw data stay, undo brings them back"
+        )
+        self.marks.setCheckable(True)
+        self.import_ = button("Import …", tip="Import passes measured elsewhere")
         self.layout_.addWidget(self._arranged(), 1)
         self.table.pass_chosen.connect(session.select_pass)
         self.rate.level_chosen.connect(self._on_level_chosen)
@@ -54,6 +61,9 @@ class ReadStage(Stage):
         self.overrule.clicked.connect(self._on_overrule)
         self.take_out.clicked.connect(self._on_take_out)
         self.import_.clicked.connect(self.import_asked)
+        self.checks.clicked.connect(self.checks_asked)
+        self.marks.toggled.connect(lambda _on: self._show_pass())
+        self.trace.marks_moved.connect(self._on_marks_moved)
         session.evaluation_changed.connect(self.refresh)
         session.selection_changed.connect(self._show_pass)
         self.refresh()
@@ -81,6 +91,8 @@ class ReadStage(Stage):
         row = QHBoxLayout()
         row.addWidget(self.overrule)
         row.addWidget(self.take_out)
+        row.addWidget(self.marks)
+        row.addWidget(self.checks)
         row.addStretch()
         row.addWidget(self.import_)
         column.addLayout(row)
@@ -180,6 +192,7 @@ class ReadStage(Stage):
         view, question = self._view(), self.session.question
         self.overrule.setEnabled(view is not None and not self.session.notebook.read_only)
         self.take_out.setEnabled(view is not None and not self.session.notebook.read_only)
+        self.marks.setEnabled(view is not None and not self.session.notebook.read_only)
         if view is None or question is None:
             self.pass_words.setText("Select a pass in the table, or click a limit in the plot.")
             self.trace.show_trace(np.empty(0), np.empty(0), None)
@@ -194,10 +207,33 @@ class ReadStage(Stage):
             self.pass_words.setText(str(fault))
             return
         interval_ms = trace.interval_ms() if trace is not None else np.empty(0)
-        self.trace.show_trace(np.cumsum(interval_ms) / 1000.0, interval_ms, 1000.0 / question.target_fps)
+        self._show_trace(view, trace, 1000.0 / question.target_fps)
         frames = view.figures.frames
         marks = [(frames.median_ms, "median"), (frames.p99_ms, "99th percentile")] if frames else []
         self.distribution.show_intervals(interval_ms, marks)
+
+    def _show_trace(self, view: PassView, trace: Trace | None, target_ms: float) -> None:
+        """The trace between its marks with what the checks found; all of it while marks are moved."""
+        if trace is None or trace.frames_ns.size < 3:
+            self.trace.show_trace(np.empty(0), np.empty(0), None)
+            return
+        whole = self.marks.isChecked()
+        frames = trace.frames_ns if whole else trace.frames_ns[
+            (trace.frames_ns >= trace.start_ns) & (trace.frames_ns <= trace.end_ns)
+        ]  # fmt: skip
+        origin = int(frames[0])
+        spans = [
+            ((a - origin) / 1e9, (b - origin) / 1e9, f.check) for f in view.verdict.findings for a, b in f.spans_ns
+        ]
+        self.trace.show_trace((frames[1:] - origin) / 1e9, np.diff(frames) / 1e6, target_ms, spans)
+        marks = ((trace.start_ns - origin) / 1e9, (trace.end_ns - origin) / 1e9) if whole else None
+        self.trace.show_marks(marks, origin)
+
+    def _on_marks_moved(self, start_ns: int, end_ns: int) -> None:
+        view = self._view()
+        if view is not None:
+            body = {"start_ns": start_ns, "end_ns": end_ns}
+            self.session.undo_stack.push(Annotate(self.session, view.record.id, "mark", body))
 
     def _on_level_chosen(self, limit_w: float) -> None:
         level = self._ladder.level(limit_w) if self._ladder else None
@@ -244,7 +280,7 @@ def _mark_words(mark: Mark) -> str:
 
 def _pass_words(view: PassView) -> str:
     parts = [describe(view.record.setup), view.verdict.state.value]
-    parts += [f"{f.check}: {f.evidence}" for f in view.verdict.findings]
+    parts += [f"{f.check}: {f.evidence}. {f.next_step}".rstrip(". ") for f in view.verdict.findings]
     parts += list(view.verdict.facts)
     if view.verdict.overruled:
         parts.append(f"overruled: {view.verdict.overruled}")

@@ -152,6 +152,7 @@ def style_sheet(theme: Theme) -> str:
                    background: {t.sheet}; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; }}
+    QPushButton:checked {{ background: {t.wash}; border: 2px solid {t.accent}; font-weight: 600; }}
     QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}
     QPushButton[kind="main"] {{ background: {t.accent}; color: {t.accent_ink}; font-weight: 600; }}
     QPushButton[kind="main"]:disabled {{ background: {t.rule}; color: {t.soft}; }}

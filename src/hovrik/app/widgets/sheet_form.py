@@ -55,6 +55,7 @@ class EntryField(QWidget):
             self.line = QLineEdit()
             self.line.setAccessibleName(words)
             self.line.setPlaceholderText(entry.hint or UNKNOWN)
+            self.line.setToolTip(entry.hint)
             self.line.editingFinished.connect(self._on_edited)
             row.addWidget(self.line, 1)
         unit = label(entry.unit, "soft")
@@ -77,6 +78,7 @@ class EntryField(QWidget):
         text = shown(self.entry, value)
         if self.line is not None and self.line.text() != text:
             self.line.setText(text)
+            self.line.setCursorPosition(0)
         if self.choice is not None:
             self.choice.show_key(text)
 
@@ -193,6 +195,8 @@ class RowsTable(QWidget):
             for column, entry in enumerate(self._fields):
                 item = QTableWidgetItem(shown(entry, row.get(entry.name)))
                 item.setToolTip(entry.hint or ", ".join(entry.choices))
+                if entry.kind in (Kind.NUMBER, Kind.WHOLE, Kind.SHARE):
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(at, column, item)
         self.table.blockSignals(blocked)
 

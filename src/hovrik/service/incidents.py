@@ -1,0 +1,23 @@
+"""Noting what went wrong, for the window and the command line alike."""
+
+from __future__ import annotations
+
+import uuid
+
+from ..core.incident import Incident, IncidentKind
+from ..core.question import Question
+from ..core.setup import Setup
+from ..store.notebook import Notebook
+from .sweep import context_of
+
+
+def note(
+    notebook: Notebook, question: Question, kind: IncidentKind, setup: Setup, *, phase: str = "", words: str = ""
+) -> Incident:
+    """Store an incident under the newest versions of the question's rig, slot, title and scene.
+
+    Raises PlanError, StoreError.
+    """
+    made = Incident(str(uuid.uuid4()), kind, context_of(notebook, question), setup, phase, words)
+    notebook.note_incident(made)
+    return made

@@ -1,0 +1,100 @@
+"""Verdicts on the window: evidence on the trace, marks that move, thresholds, incidents, making void passes again."""
+
+import pytest
+from helpers.build import DEMO_QUESTION, trace_of, wandering
+from helpers.window import click, opened
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from hovrik.core.incident import IncidentKind
+from hovrik.core.setup import static
+from hovrik.service import imports, incidents
+from hovrik.store.importers.frame_log import Imported
+from hovrik.store.notebook import Notebook
+
+
+@pytest.fixture
+def spoiled(demo_copy):
+    """The demo with an imported pass that has a gap of 4 s at its end and takes 17 of 15 W."""
+    interval = wandering(60, 42, wander=0.01)
+    interval[2300] = 4000.0
+    trace = trace_of(interval, package_w=16.2)
+    with Notebook(demo_copy) as notebook:
+        setup = imports.setup_from({"sustained_limit_w": "15", "cap_fps": "40"})
+        stated = imports.conditions_from(DEMO_QUESTION, {})
+        record = imports.import_trace(notebook, DEMO_QUESTION, Imported(trace, trace.frames_ns, ()), setup, stated)
+    return demo_copy, record
+
+
+def view_of(window, record):
+    """The newest view of a pass."""
+    return next(v for v in window.session.evaluation.views if v.record.id == record.id)
+
+
+def test_evidence_marks_and_thresholds(spoiled, qtbot):
+    path, record = spoiled
+    with opened(path, qtbot) as window:
+        click(window.stage_buttons["Read"])
+        read, session = window.stage("Read"), window.session
+        session.select_pass(record.id)
+        assert "limit exceeded" in read.pass_words.text() and "time gaps" in read.pass_words.text()
+        assert {words for _, _, words in read.trace._spans} == {"limit exceeded", "time gaps"}
+        click(read.marks)
+        assert read.trace._marks == pytest.approx((0.0, record.trace.seconds))
+        read.trace.marks_moved.emit(0, 50_000_000_000)
+        qtbot.waitUntil(
+            lambda: [f.check for f in view_of(window, record).verdict.findings] == ["limit exceeded"], timeout=20_000
+        )
+        window.open_checks()
+        field = window.checks_dialog.form.entries["over_share"]
+        field.line.setText("12")
+        QTest.keyClick(field.line, Qt.Key.Key_Return)
+        qtbot.waitUntil(lambda: view_of(window, record).counts, timeout=20_000)
+        window.checks_dialog.close()
+        session.undo_stack.undo()
+        qtbot.waitUntil(lambda: not view_of(window, record).counts, timeout=20_000)
+        session.undo_stack.undo()
+        qtbot.waitUntil(lambda: len(view_of(window, record).verdict.findings) == 2, timeout=20_000)
+        assert (session.notebook.load(record.id).trace.frames_ns == record.trace.frames_ns).all()
+
+
+def test_an_incident_stops_the_run_and_speaks_against_its_setup(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.bench.pace.show_key("10")
+        window.start_sweep()
+        qtbot.waitUntil(lambda: window.bench.last_progress is not None, timeout=10_000)
+        QTest.keyClick(window, Qt.Key.Key_F9)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        dialog = window.incident_dialog
+        dialog.kind.show_key("hang")
+        dialog.limit.setValue(13.0)
+        dialog.note.setText("black screen")
+        click(dialog.keep_button)
+        qtbot.waitUntil(lambda: window.session.evaluation.answer.option.limit_w == 14.0, timeout=20_000)
+        assert any("13 W is not recommended: 1 incident" in r for r in window.session.evaluation.answer.reasons)
+        window.session.undo_stack.undo()
+        qtbot.waitUntil(lambda: window.session.evaluation.answer.option.limit_w == 13.0, timeout=20_000)
+
+
+def test_incidents_are_kept_and_taken_back(demo_copy):
+    with Notebook(demo_copy) as notebook:
+        made = incidents.note(notebook, DEMO_QUESTION, IncidentKind.CRASH, static(9.0), phase="soak", words="x")
+        assert notebook.incidents()[0].setup == static(9.0) and notebook.incidents()[0].phase == "soak"
+        notebook.take_back_incident(made)
+        assert notebook.incidents() == [] and len(notebook._read("SELECT 1 FROM incident")) == 2
+
+
+def test_void_passes_are_made_again(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        session = window.session
+        views = [v for v in session.evaluation.views if v.counts][:2]
+        for view in views:
+            session.notebook.annotate(view.record.id, "overrule", {"state": "void", "reason": "door open"})
+        session.passes_changed.emit()
+        click(window.stage_buttons["Bench"])
+        qtbot.waitUntil(lambda: window.bench.void_again.text() == "Run 2 void again", timeout=20_000)
+        with qtbot.waitSignal(window.runner.ended, timeout=60_000):
+            click(window.bench.void_again)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        made = [r.setup for r in session.notebook.passes()][-2:]
+        assert sorted(map(hash, made)) == sorted(hash(v.record.setup) for v in views)
