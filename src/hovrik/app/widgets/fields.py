@@ -42,6 +42,7 @@ def set_kind(widget: QWidget, kind: str) -> None:
 def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     """A push button of a kind: main, stop, stage, or plain."""
     made = QPushButton(text)
+    made.setAutoDefault(False)  # Return in a field of a dialog ends the edit and presses nothing
     if kind:
         made.setProperty("kind", kind)
     if tip:
