@@ -199,7 +199,7 @@ def test_empty_notebook_says_what_to_do(tmp_path, qtbot):
         assert "knows no rig yet" in texts(window.stage("Rig"))
         assert window.stage_buttons["Read"].text() == "Read\nwants passes"
         QTest.keyClick(window, Qt.Key.Key_F5)
-        assert "knows no machine" in window.banner.text.text()
+        assert "nothing to run yet" in window.banner.text.text()
         click(window.banner.buttons[0])
         assert not window.banner.isVisible()
         window.open_import()

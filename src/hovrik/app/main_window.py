@@ -14,9 +14,11 @@ from ..core.errors import HovrikError
 from ..core.preflight import conditions
 from ..core.setup import Setup
 from ..core.words import plural
-from ..service import sweep
+from ..service import library, sweep
 from ..service.evidence import surprising_setups, void_setups
+from ..service.machines import open_machine
 from .evaluate_worker import EvaluateWorker
+from .guide import Guide
 from .run_worker import RunWorker
 from .session import Session
 from .stages.base import Stage
@@ -40,6 +42,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.evaluator = EvaluateWorker(session.notebook.sibling)
         self.runner = RunWorker(session.notebook.sibling)
+        self.guide = Guide()
         self.question_line = QuestionLine(session)
         self.answer_panel = AnswerPanel(session)
         self.banner = Banner()
@@ -150,6 +153,8 @@ class MainWindow(QMainWindow):
             bench.import_asked.connect(self.open_import)
             bench.void_again_asked.connect(self.run_void_again)
             bench.incident_asked.connect(self.note_incident)
+            self.guide.asked.connect(bench.guide.ask)
+            self.guide.withdrawn.connect(bench.guide.withdraw)
             bench.progressed.connect(self._on_progress)
             return bench
         if name == "Plan":
@@ -258,9 +263,10 @@ class MainWindow(QMainWindow):
 
     def _start(self, setups: Sequence[Setup]) -> None:
         session = self.session
-        if self.runner.is_running or session.question is None or session.address is None:
-            if session.address is None:
-                self.banner.show_problem("This notebook knows no machine to run on. Import passes instead.")
+        if self.runner.is_running:
+            return
+        if session.question is None:
+            self.banner.show_problem("There is nothing to run yet: make a rig in Rig and a title in Scene first.")
             return
         try:
             plan_id = sweep.keep_plan(
@@ -279,14 +285,21 @@ class MainWindow(QMainWindow):
     def run_plan(self, plan_id: str) -> None:
         """Run what is left of a stored plan, in the Bench stage."""
         session = self.session
-        address = session.address
-        if address is None:
+        question, rig = session.question, session.rig
+        if question is None or rig is None:
             return
+        address, pace = session.address, self.bench.pace_value()
         self.banner.dismiss()
         self.show_stage("Bench")
         passes = sweep.load_plan(session.notebook, plan_id).passes
         self.bench.show_queue(passes, session.notebook.done_indices(plan_id))
-        self.runner.start(plan_id, address, self.bench.pace_value())
+        if address is not None:
+            self.runner.start(plan_id, address, lambda: open_machine(address, pace=pace))
+        else:
+            titles = list(library.titles(session.notebook).values())
+            by_hand = {"kind": "by hand", "rig": rig.key}
+            machine = self.guide.machine(rig, titles, question.source)
+            self.runner.start(plan_id, by_hand, lambda: machine)
         self._show_readiness()
 
     def _on_progress(self, event: Progress) -> None:
@@ -314,7 +327,7 @@ class MainWindow(QMainWindow):
         except HovrikError as fault:
             self.bench_line.show_machine(f"machine: {fault}")
             return
-        self.bench_line.show_machine(f"charge {100 * charge:.0f} %" if charge is not None else "no machine")
+        self.bench_line.show_machine(f"charge {100 * charge:.0f} %" if charge is not None else "run by hand")
 
     def _offer_recovery(self) -> None:
         if self.session.notebook.read_only:

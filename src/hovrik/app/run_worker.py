@@ -12,10 +12,10 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from ..bench.protocol import Machine
 from ..bench.runner import Control, PassDone, Progress, RunEnded, RunEvent
 from ..core.errors import HovrikError
 from ..service import sweep
-from ..service.machines import open_machine
 from ..store.notebook import Notebook
 
 MOST_WAITING = 4000
@@ -79,13 +79,13 @@ class RunWorker(QObject):
         """Whether a run is under way."""
         return self._thread is not None
 
-    def start(self, plan_id: str, address: Mapping[str, Any], pace: float) -> None:
-        """Run what is left of a stored plan; harmless while one runs."""
+    def start(self, plan_id: str, address: Mapping[str, Any], reach: Callable[[], Machine]) -> None:
+        """Run what is left of a stored plan on the machine that `reach` opens; harmless while one runs."""
         if self._thread is not None:
             return
         control = Control()
         self._control = control
-        self._thread = _Thread(lambda: self._body(plan_id, address, pace, control))
+        self._thread = _Thread(lambda: self._body(plan_id, address, reach, control))
         self.started.emit()
         self._thread.start()
 
@@ -115,11 +115,11 @@ class RunWorker(QObject):
         if self._thread is not None:
             self._thread.wait()
 
-    def _body(self, plan_id: str, address: Mapping[str, Any], pace: float, control: Control) -> None:
+    def _body(self, plan_id: str, address: Mapping[str, Any], reach: Callable[[], Machine], control: Control) -> None:
         """On the run's thread."""
         try:
             with self._open() as notebook:
-                machine = open_machine(address, pace=pace)
+                machine = reach()
                 try:
                     sweep.run_plan(notebook, plan_id, machine, address, control, self._announce)
                 finally:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Protocol
 
+from ..core.condition import Conditions
 from ..core.knob import Knob
 from ..core.question import Source
 from ..core.rig import Rig
@@ -49,13 +50,14 @@ class ChannelInfo:
 
 @dataclass(frozen=True)
 class Description:
-    """What a machine is and offers."""
+    """What a machine is and offers. by_hand : a person sets everything and puts it back."""
 
     rig: Rig
     titles: tuple[Title, ...]
     knobs: tuple[Knob, ...]
     channels: tuple[ChannelInfo, ...]
     slot: str
+    by_hand: bool = False
 
     def knob(self, key: str) -> Knob | None:
         """The knob with this id, or None."""
@@ -127,6 +129,9 @@ class Machine(Protocol):
 
     def sample(self) -> Sample:
         """Everything recorded since the last call."""
+
+    def told(self) -> Conditions:
+        """What a person said about the scene that has just ended; empty where nobody was asked."""
 
     def charge(self) -> float | None:
         """Charge share 0..1 by the gauge, None where there is no battery."""

@@ -155,7 +155,8 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
     control.machine = machine
     _prepare(machine, job)
     snapshot = job.snapshot or machine.snapshot()
-    _refuse_what_cannot_be_put_back(job, snapshot)
+    if not machine.describe().by_hand:  # what a person set, the person puts back
+        _refuse_what_cannot_be_put_back(job, snapshot)
     sink.begin(snapshot)
     done, reason = len(job.done), "stopped with an error"
     restored = False
@@ -372,8 +373,10 @@ def _make(
         return _cut_short(machine, job, planned, samples, (start, end), "; ".join(watch.tripped.values()))
     read = machine.read_back()
     machine.end_scene()
+    samples.append(machine.sample())  # what a person brings comes in only now
     conditions = {
         **job.asked,
+        **machine.told(),
         "charge_start_share": Condition(charge_start, Provenance.READ, began),
         "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
         "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),

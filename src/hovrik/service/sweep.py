@@ -181,7 +181,13 @@ def run_plan(
 
 
 def put_back(notebook: Notebook, entry: JournalEntry) -> bool:
-    """Put back what a run that was cut short found on its machine; True once confirmed, and the entry is closed."""
+    """Put back what a run that was cut short found on its machine; True once confirmed, and the entry is closed.
+
+    A machine run by hand is put back by its person, who has just been told so.
+    """
+    if entry.machine.get("kind") == "by hand":
+        notebook.end_run(entry.id)
+        return True
     machine = open_machine(entry.machine)
     try:
         confirmed = runner.put_back(machine, entry.snapshot)
@@ -203,6 +209,11 @@ def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
 
 def describe_run(entry: JournalEntry, done: int, planned: int) -> str:
     """What an open run means, in plain words."""
+    if entry.machine.get("kind") == "by hand":
+        return (
+            f"A sweep by hand was cut short after {done} of {planned} passes; all of them are kept. "
+            "Put the limits back to what you had before it."
+        )
     values: dict[str, Any] = entry.snapshot.restorable().as_dict()
     was = ", ".join(f"{key} {value}" for key, value in values.items())
     return (

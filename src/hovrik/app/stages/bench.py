@@ -17,6 +17,7 @@ from ..run_worker import RunWorker
 from ..session import Session
 from ..theme import tokens
 from ..widgets.fields import Choice, button, label
+from ..widgets.guide_panel import GuidePanel
 from .base import Stage
 
 PACES = [("inf", "as fast as it goes"), ("10", "10 x real time"), ("1", "real time")]
@@ -53,6 +54,8 @@ class BenchStage(Stage):
         top.addWidget(self.state, 1)
         top.addWidget(self.import_)
         self.layout_.addLayout(top)
+        self.guide = GuidePanel()
+        self.layout_.addWidget(self.guide)
         row = QHBoxLayout()
         row.setSpacing(10)
         self.traces = LiveTraces()

@@ -16,6 +16,7 @@ from typing import Any
 
 import numpy as np
 
+from ...core.condition import Conditions
 from ...core.errors import Unavailable
 from ...core.knob import CAP, LIMITS, NO_CAP, REFRESH, Hazard, Knob, Level, Where
 from ...core.question import Source
@@ -136,6 +137,9 @@ class SimulatedMachine:
 
     def now_ns(self) -> int:
         return int(self._state["now_ns"])
+
+    def told(self) -> Conditions:
+        return {}
 
     def charge(self) -> float | None:
         return self._power.read_gauge(self._gauge_step())

@@ -1,0 +1,88 @@
+"""The person at a hand-run machine, seen from the run's thread: asks across to the window and waits for the answer."""
+
+from __future__ import annotations
+
+import threading
+import time
+from dataclasses import dataclass, field
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..bench.guided import GuidedMachine, Readings
+from ..bench.protocol import Instruction
+from ..core.question import Source
+from ..core.rig import Rig
+from ..core.title import Title
+
+
+@dataclass
+class Request:
+    """One thing asked of the person. wants_readings : the answer is Readings; answer : None until given."""
+
+    instruction: Instruction
+    wants_readings: bool
+    answered: threading.Event = field(default_factory=threading.Event)
+    answer: bool | Readings | None = None
+
+    def give(self, answer: bool | Readings | None) -> None:
+        """Answer, once."""
+        self.answer = answer
+        self.answered.set()
+
+
+class Guide(QObject):
+    """Person and clock of a GuidedMachine. Signals: asked (Request), withdrawn.
+
+    speed : seconds of the timers a real second; 1 but in tests.
+    """
+
+    asked = pyqtSignal(object)
+    withdrawn = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._stopped = threading.Event()
+        self._open: Request | None = None
+        self._last: GuidedMachine | None = None
+        self.speed = 1.0
+        self._origin_ns = time.monotonic_ns()
+
+    def _clock(self) -> int:
+        return self._origin_ns + round((time.monotonic_ns() - self._origin_ns) * self.speed)
+
+    def machine(self, rig: Rig, titles: list[Title], source: Source) -> GuidedMachine:
+        """A machine run through this guide; time is real. Its OS slot is that of the run before, if any."""
+        self._stopped.clear()
+        before = self._last.slot if self._last is not None and self._last.rig.key == rig.key else ""
+        slot = rig.slots[0].key if len(rig.slots) == 1 else before
+        self._last = GuidedMachine(rig, titles, slot, self, self._clock, self._pause, self.stop, source)
+        return self._last
+
+    def do(self, instruction: Instruction) -> bool:
+        """Ask and wait; False when stopped."""
+        return bool(self._ask(Request(instruction, wants_readings=False)))
+
+    def bring(self, instruction: Instruction) -> Readings | None:
+        """Ask for readings and wait; None when stopped."""
+        answer = self._ask(Request(instruction, wants_readings=True))
+        return answer if isinstance(answer, Readings) else None
+
+    def _ask(self, request: Request) -> bool | Readings | None:
+        if self._stopped.is_set():
+            return None
+        self._open = request
+        self.asked.emit(request)
+        request.answered.wait()
+        self._open = None
+        return request.answer
+
+    def _pause(self, seconds: float) -> bool:
+        return not self._stopped.wait(seconds / self.speed)
+
+    def stop(self) -> None:
+        """End waits; an open request is withdrawn."""
+        self._stopped.set()
+        request = self._open
+        if request is not None:
+            request.give(None)
+            self.withdrawn.emit()

@@ -1,0 +1,150 @@
+"""A rig run by hand: from plan to stored passes in two OS slots on the real window; the machine alone; stopping."""
+
+from dataclasses import replace
+
+import pytest
+from helpers.build import trace_of, wandering
+from helpers.window import click, opened
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from unit.test_runner import Log
+
+from hovrik.bench.guided import GuidedMachine, Readings
+from hovrik.bench.runner import Control, Job, run
+from hovrik.core.knob import LIMITS
+from hovrik.core.plan.ladder import LadderDesign, ordered_passes
+from hovrik.core.question import Question, Source
+from hovrik.core.rig import OsSlot, Rig
+from hovrik.core.title import Scene, Title
+from hovrik.service import library, sweep
+from hovrik.store.notebook import Notebook
+
+RIG = Rig("hearthside-9", "Hearthside 9", 5.0, 25.0, battery_wh=50.0, refresh_hz=(60.0,),
+          slots=(OsSlot("moss", "Moss 4"), OsSlot("flint", "Flint 2")))  # fmt: skip
+TITLE = Title("copper-ferry", "Copper Ferry", scenes=(Scene("deck", "Ferry deck", start_mark="the whistle"),))
+DESIGN = LadderDesign(10, 12, 2, None, repeats=1, pass_s=20, settle_s=0, soak_s=10, cool_s=0)
+QUESTION = Question(RIG.key, "moss", TITLE.key, "deck", target_fps=30.0)
+
+
+class Scripted:
+    """A person who does everything at once and brings a log of 35 s."""
+
+    def __init__(self, answers=True):
+        self.told, self.answers = [], answers
+
+    def do(self, instruction):
+        self.told.append(instruction.text)
+        return self.answers
+
+    def bring(self, instruction):
+        self.told.append(instruction.text)
+        return Readings(trace_of(wandering(30, 40)), 40.0, 39.85, 61.0, None, ("stutter",))
+
+
+def guided(person):
+    """A machine on a clock of its own."""
+    now = [1_000_000_000_000]
+
+    def pause(seconds):
+        now[0] += round(seconds * 1e9)
+        return True
+
+    return GuidedMachine(RIG, [TITLE], "moss", person, lambda: now[0], pause, lambda: None)
+
+
+def test_instructions_readings_and_honest_provenance():
+    person, log = Scripted(), Log()
+    job = Job("plan", ordered_passes(DESIGN, RIG), {}, TITLE.key, "deck", RIG, "flint")
+    ended = run(guided(person), job, log, Control(), log.announce)
+    assert ended.done == 2 and ended.restored
+    assert person.told[0] == "Restart into Flint 2."
+    assert "sustained, short and peak all" in person.told[1] and "at the whistle" in person.told[2]
+    assert person.told[-1].startswith("Put the limits back")
+    record = log.records[0]
+    assert record.trace.interval_ms().sum() == pytest.approx(20_000, rel=0.02)  # the soak is cut off by the marks
+    assert record.trace.measured("battery_w").mean() == pytest.approx(0.15 / (30 / 3600), rel=0.02)
+    assert record.trace.channels["die_c"].values.tolist() == [61.0] and record.conditions["seen"].value == "stutter"
+    assert all(not r.confirmed for r in guided(person).snapshot().readings.values()) and set(LIMITS) <= set(
+        record.asked
+    )
+
+
+def test_a_person_who_stops_leaves_the_offer_open():
+    log = Log()
+    job = Job("plan", ordered_passes(DESIGN, RIG), {}, TITLE.key, "deck", RIG)
+    machine = guided(Scripted(answers=False))
+    ended = run(machine, job, log, Control(), log.announce)
+    assert ended.restored  # nothing had been set
+    machine._set = DESIGN and ordered_passes(DESIGN, RIG)[0].setup
+    assert run(machine, job, Log(), Control(), log.announce).restored is False
+
+
+@pytest.fixture
+def notebook(tmp_path):
+    """A notebook with a rig that no program can drive."""
+    path = tmp_path / "hand.hovrik"
+    with Notebook(path) as made:
+        library.save_rig(made, RIG)
+        library.save_title(made, TITLE)
+        made.set_state("question", QUESTION.as_dict())
+        made.set_state("design", DESIGN.as_dict())
+    return path
+
+
+def by_hand(window, qtbot, log):
+    """Follow the instructions of one run to its end; what was said."""
+    panel, said = window.bench.guide, []
+    window.guide.speed = 100.0
+    click(window.stage_buttons["Bench"])
+    click(window.bench.start)
+    while True:
+        qtbot.waitUntil(lambda: panel._request is not None or not window.runner.is_running, timeout=20_000)
+        if panel._request is None:
+            return said
+        said.append(panel.text.text())
+        if panel._request.wants_readings:
+            panel.open_file(log)
+            qtbot.waitUntil(lambda: panel._imported is not None, timeout=10_000)
+            panel.fields["gauge_start_wh"].setText("40")
+            panel.fields["gauge_end_wh"].setText("39,85")
+            panel.tags["stutter"].setChecked(True)
+        QTest.keyClick(panel.done, Qt.Key.Key_Space)
+        qtbot.wait(20)
+
+
+def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
+    log = tmp_path / "log.csv"
+    log.write_text("frame time ms\n" + "\n".join(f"{v:.4f}" for v in wandering(30, 40)))
+    with opened(notebook, qtbot) as window:
+        assert window.bench_line.machine.text() == "run by hand"
+        said = by_hand(window, qtbot, log)
+        assert said[0] == "Restart into Moss 4." and said[-1].startswith("Put the limits back")
+        assert any("Set 10 W" in text for text in said)
+        assert "2 of 2 passes are kept" in window.bench.state.text()
+        window.session.set_question(replace(QUESTION, slot="flint"))
+        assert by_hand(window, qtbot, log)[0] == "Restart into Flint 2."
+        records = window.session.notebook.passes()
+        assert len(records) == 4 and {r.conditions["seen"].value for r in records} == {"stutter"}
+        qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 2, timeout=20_000)
+        assert window.session.evaluation.views[0].figures.draw_w == pytest.approx(18.0, rel=0.1)
+
+
+def test_stop_withdraws_the_instruction(notebook, qtbot):
+    with opened(notebook, qtbot) as window:
+        click(window.stage_buttons["Bench"])
+        click(window.bench.start)
+        panel = window.bench.guide
+        qtbot.waitUntil(lambda: panel.isVisible(), timeout=10_000)
+        click(window.bench_line.stop)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        assert not panel.isVisible()
+
+
+def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
+    with Notebook(notebook) as opened_:
+        plan = sweep.keep_plan(opened_, QUESTION, DESIGN)
+        opened_.begin_run(plan, {"kind": "by hand", "rig": RIG.key}, guided(Scripted()).snapshot())
+        ((entry, done, planned),) = sweep.unfinished(opened_)
+        assert "Put the limits back" in sweep.describe_run(entry, done, planned)
+        assert sweep.put_back(opened_, entry) and sweep.unfinished(opened_) == []
+    assert Source.BATTERY is QUESTION.source
