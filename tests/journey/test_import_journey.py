@@ -53,7 +53,7 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         qtbot.waitUntil(
             lambda: any(v.record.origin.value == "imported" for v in window.session.evaluation.views), timeout=20_000
         )
-        dialog.tabs.setCurrentIndex(1)
+        dialog.tabs.setCurrentIndex(2)
         click(dialog.accept_)
         assert "a mean_fps, min_fps or score is needed" in dialog.message.text()
         for key, text in (("mean_fps", "52,5"), ("source", "a friend")):
@@ -102,3 +102,35 @@ def test_values_that_cannot_be_are_told_and_nothing_is_stored(demo_copy, log, qt
         assert "sustained_limit_w=fifteen is not a number" in dialog.message.text()
         assert len(window.session.notebook.passes()) == 37
         dialog.close()
+
+
+def test_many_logs_by_list_and_by_watched_folder(demo_copy, log, tmp_path, qtbot):
+    folder = tmp_path / "logs"
+    folder.mkdir()
+    for watts in (9, 11):
+        (folder / f"run {watts}W cap40.csv").write_bytes(
+            log.read_bytes().replace(b"61", str(60 + watts // 10).encode())
+        )
+    (folder / "11 notes.txt").write_text("not a log")
+    with opened(demo_copy, qtbot) as window:
+        window.open_import()
+        dialog = window.import_dialog
+        dialog.tabs.setCurrentWidget(dialog.batch)
+        page = dialog.batch
+        page.add_folder(folder)
+        qtbot.waitUntil(lambda: page.table.rowCount() == 3 and not page.is_busy, timeout=20_000)
+        assert dialog.accept_.text() == "Import 2 logs" and "2 of 3 logs" in page.words.text()
+        assert [page.table.item(row, 5).text() for row in range(3)] == ["", "11", "9"]
+        page.watch_folder(folder)
+        (folder / "later 13W.csv").write_bytes(log.read_bytes()[:-40])
+        page.watch.look()
+        assert page.table.rowCount() == 3  # it may still be growing
+        page.watch.look()
+        qtbot.waitUntil(lambda: page.table.rowCount() == 4 and not page.is_busy, timeout=20_000)
+        page.table.item(2, 5).setText("10")  # the name was wrong
+        click(dialog.accept_)
+        qtbot.waitUntil(lambda: "3 passes stored" in page.words.text(), timeout=20_000)
+        stored = [r for r in window.session.notebook.passes() if "log" in r.conditions]
+        assert sorted(r.setup["sustained_limit_w"] for r in stored) == [10, 11, 13]
+        dialog.close()
+        assert page.watch.folder is None

@@ -23,11 +23,13 @@ from PyQt6.QtWidgets import (
 from ..core import frames
 from ..core.errors import HovrikError, ImportRefused, Problem
 from ..core.trace import CHANNELS
-from ..service import imports
+from ..core.words import plural
+from ..service import batch, imports
 from ..store.importers.frame_log import IMPORTABLE, UNITS, ColumnMap, FrameUnit, Imported, convert, guess
 from ..store.importers.table import Table, read_table
 from .background import Background
 from .session import Session
+from .widgets.batch_page import BatchPage
 from .widgets.fields import Choice, button, label
 
 _UNIT_WORDS = {
@@ -57,6 +59,10 @@ class ImportDialog(QDialog):
         self._converter.failed.connect(self._on_failed)
         self.tabs = QTabWidget()
         self.tabs.addTab(self._file_page(), "Frame times from a file")
+        self.batch = BatchPage(session, self._stated)
+        self.batch.changed.connect(self._update_accept)
+        self.batch.stored.connect(lambda _: session.passes_changed.emit())
+        self.tabs.addTab(self.batch, "Many logs")
         self.tabs.addTab(self._summary_page(), "Summary figures only")
         self.setup_row = self._setup_row()
         self.message = label("", wrap=True)
@@ -86,7 +92,7 @@ class ImportDialog(QDialog):
         choose = button("Choose a file …")
         choose.clicked.connect(self._on_choose)
         self.frame_column = Choice("Frame time column")
-        self.frame_unit = Choice("What the column holds", [(u.value, words) for u, words in _UNIT_WORDS.items()])
+        self.frame_unit = Choice("What the column holds", [(u.value, text) for u, text in _UNIT_WORDS.items()])
         self.frame_column.currentIndexChanged.connect(self._convert)
         self.frame_unit.currentIndexChanged.connect(self._convert)
         top.addWidget(choose)
@@ -176,16 +182,19 @@ class ImportDialog(QDialog):
         self.cap = QLineEdit()
         self.cap.setAccessibleName("Frame cap in fps, none, or empty for unknown")
         self.room = QLineEdit()
+        self._one_setup: list[QWidget] = []
         self.room.setAccessibleName("Room temperature in C")
         for words, field, hint in (
             ("Measured at a static limit of", self.limit, "W"),
             ("with a cap of", self.cap, "fps, or none"),
-            ("in a room of", self.room, "C"),
+            ("In a room of", self.room, "C"),
         ):
             field.setPlaceholderText(hint)
             field.setFixedWidth(120)
-            layout.addWidget(label(words, "soft"))
+            told = label(words, "soft")
+            layout.addWidget(told)
             layout.addWidget(field)
+            self._one_setup += [told, field] if field is not self.room else []
         layout.addWidget(label("(empty: unknown)", "soft"))
         layout.addStretch()
         return row
@@ -222,7 +231,7 @@ class ImportDialog(QDialog):
             column.offer([("", "not in the file"), *names])
             column.show_key("")
         try:
-            found = guess(table)
+            found = batch.saved_mapping(self._session.notebook, table) or guess(table)
         except ImportRefused as fault:
             self.message.setText(str(fault))
             self.frame_column.show_key("0")
@@ -269,12 +278,12 @@ class ImportDialog(QDialog):
         figures = frames.figures(interval_ms[interval_ms > 0])
         low = figures.low_1pct.percentile
         left_out = sum(1 for p in imported.problems if "left out" in p.text)
-        words = (
+        text = (
             f"{imported.kept_lines.size} rows kept, {left_out} left out: {figures.seconds:.1f} s, "
             f"mean {figures.mean_fps:.1f} fps"
         )
-        words += f", 1 % low (percentile) {low:.1f} fps" if low else ", too few frames for a 1 % low"
-        self.outcome.setText(words + ".")
+        text += f", 1 % low (percentile) {low:.1f} fps" if low else ", too few frames for a 1 % low"
+        self.outcome.setText(text + ".")
         self._show_problems(imported.problems)
         self._update_accept()
 
@@ -308,14 +317,24 @@ class ImportDialog(QDialog):
                 self.preview.setItem(row, column, item)
 
     def _update_accept(self) -> None:
-        from_file = self.tabs.currentIndex() == 0
-        ready = self._imported is not None if from_file else True
+        page = self.tabs.currentWidget()
+        ready = self._imported is not None if self.tabs.currentIndex() == 0 else True
+        if page is self.batch:
+            ready = self.batch.usable > 0 and not self.batch.is_busy
+            self.accept_.setText(f"Import {plural(self.batch.usable, 'log')}" if self.batch.usable else "Import logs")
+        else:
+            self.accept_.setText("Import this pass")
+        for widget in self._one_setup:  # in the list each log has its own
+            widget.setVisible(page is not self.batch)
         self.accept_.setEnabled(ready and not self._session.notebook.read_only)
 
     # -- importing
 
     def import_pass(self) -> None:
         """Store the pass; the message tells how it went. The dialog stays open for the next one."""
+        if self.tabs.currentWidget() is self.batch:
+            self.batch.store()
+            return
         question = self._session.question
         if question is None:
             self.message.setText("Choose a rig, OS slot, title and scene in the question line first.")
@@ -323,11 +342,11 @@ class ImportDialog(QDialog):
         given = {"sustained_limit_w": self.limit.text(), "cap_fps": self.cap.text()}
         try:
             setup = imports.setup_from({k: v.strip() for k, v in given.items() if v.strip()})
-            room = self.room.text().strip()
-            conditions = imports.conditions_from(question, {"room_c": room} if room else {})
+            conditions = imports.conditions_from(question, self._stated())
             if self.tabs.currentIndex() == 0:
                 assert self._imported is not None  # the button is off otherwise
                 record = imports.import_trace(self._session.notebook, question, self._imported, setup, conditions)
+                self._remember_mapping()
             else:
                 record = imports.import_summary(self._session.notebook, question, self._summary(), setup, conditions)
         except HovrikError as fault:
@@ -336,6 +355,15 @@ class ImportDialog(QDialog):
         self.message.setText("Imported. It stands beside the measured passes in Read.")
         self._session.select_pass(record.id)
         self._session.passes_changed.emit()
+
+    def _stated(self) -> dict[str, str]:
+        room = self.room.text().strip()
+        return {"room_c": room} if room else {}
+
+    def _remember_mapping(self) -> None:
+        mapping = self.mapping()
+        if mapping is not None and self._table is not None:
+            batch.save_mapping(self._session.notebook, self._table, mapping)
 
     def _summary(self) -> dict[str, float | str]:
         found: dict[str, float | str] = {}
@@ -350,6 +378,7 @@ class ImportDialog(QDialog):
         return found
 
     def done(self, result: int) -> None:
+        self.batch.finish()
         self._reader.cancel()
         self._converter.cancel()
         self._reader.wait()

@@ -12,6 +12,7 @@ from ...core.errors import HovrikError
 from ...store.importers.frame_log import Imported, convert, guess
 from ...store.importers.table import read_table
 from ..background import Background
+from ..folder_watch import FolderWatch
 from ..guide import Request
 from ..theme import tokens
 from .fields import Card, button, label
@@ -33,6 +34,10 @@ class GuidePanel(Card):
         self._reader = Background(self)
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(lambda fault: self.message.setText(str(fault)))
+        self._pending: Path | None = None
+        self.watch = FolderWatch(self)
+        self.watch.arrived.connect(self._on_arrived)
+        self.watch.failed.connect(self._on_watch_failed)
         self.text = label("", wrap=True)
         self.text.setFont(tokens.base_font(24, strong=True))
         self.text.setAccessibleName("Instruction")
@@ -56,7 +61,10 @@ class GuidePanel(Card):
         row = QHBoxLayout()
         choose = button("Choose the frame log …", tip="Or drop it here")
         choose.clicked.connect(self._on_choose)
+        self.watching = button("Watch a folder …", tip="A new log in it is taken as this pass")
+        self.watching.clicked.connect(self._on_watch)
         row.addWidget(choose)
+        row.addWidget(self.watching)
         self.fields: dict[str, QLineEdit] = {}
         for name, words in _READ:
             line = QLineEdit()
@@ -90,6 +98,9 @@ class GuidePanel(Card):
             tag.setChecked(False)
         self.show()
         self.done.setFocus()
+        if request.wants_readings and self._pending is not None:
+            self.open_file(self._pending)
+        self._pending = None
 
     def withdraw(self) -> None:
         """Nothing is asked any more."""
@@ -116,6 +127,33 @@ class GuidePanel(Card):
         name, _ = QFileDialog.getOpenFileName(self, "Frame log", "", "Text tables (*.csv *.txt *.tsv);;All files (*)")
         if name:
             self.open_file(Path(name))
+
+    def _on_watch(self) -> None:
+        if self.watch.folder is not None:
+            self.watch_folder(None)
+            return
+        name = QFileDialog.getExistingDirectory(self, "Folder to watch")
+        if name:
+            self.watch_folder(Path(name))
+
+    def watch_folder(self, folder: Path | None) -> None:
+        """Take new logs of a folder as those of the pass being made; None ends it."""
+        try:
+            self.watch.watch(folder)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+            return
+        self.watching.setText("Watch a folder …" if folder is None else f"Stop watching {folder.name}")
+
+    def _on_arrived(self, path: Path) -> None:
+        if self._request is not None and self._request.wants_readings:
+            self.open_file(path)
+        else:
+            self._pending = path  # the logger was quicker than the person
+
+    def _on_watch_failed(self, text: str) -> None:
+        self.watching.setText("Watch a folder …")
+        self.message.setText(text)
 
     def _on_done(self) -> None:
         request = self._request

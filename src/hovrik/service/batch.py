@@ -1,0 +1,189 @@
+"""Many logs at once: each read by its saved or guessed mapping, cut into passes, stored one by one.
+
+A log is stored before the next is read, so memory holds one log and a kill loses none that was finished.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from ..core.condition import Condition, Conditions, Provenance
+from ..core.cut import IDLE_S, cut_at_idle
+from ..core.errors import HovrikError, ImportRefused, InputError, StoreError
+from ..core.knob import CAP
+from ..core.question import Question
+from ..core.trace import Trace
+from ..core.words import plural
+from ..store.importers.frame_log import ColumnMap, Imported, convert, guess
+from ..store.importers.shapes import from_plain, shape_of, to_plain
+from ..store.importers.table import Table, read_table
+from ..store.notebook import Notebook
+from . import imports
+
+SUFFIXES = (".csv", ".tsv", ".txt")
+MOST_FILES = 1000
+_STATE = "mappings"
+_WATTS = re.compile(r"(?<![0-9.])(\d{1,3}(?:[.,]\d+)?) ?w(?:att)?s?(?![a-z])", re.IGNORECASE)
+_CAP = re.compile(r"cap[ _-]?(\d{2,3}|none)", re.IGNORECASE)
+Progress = Callable[[int, int, "Log"], bool]
+
+
+@dataclass(frozen=True)
+class Log:
+    """One file as it was found, or what became of it.
+
+    columns : "saved", "guessed" or "" where it was refused; pieces : passes it is cut into; seconds, frames : of
+    all pieces; left_out : rows; outcome : words, empty where nothing is wrong yet; stored : passes now in the notebook.
+    """
+
+    path: Path
+    columns: str = ""
+    pieces: int = 0
+    seconds: float = 0.0
+    frames: int = 0
+    left_out: int = 0
+    outcome: str = ""
+    stored: int = 0
+
+    @property
+    def is_usable(self) -> bool:
+        """Whether it can be imported."""
+        return self.pieces > 0
+
+    @property
+    def mean_fps(self) -> float | None:
+        """Mean rate over all pieces, fps."""
+        return (self.frames - self.pieces) / self.seconds if self.seconds > 0 else None
+
+
+@dataclass(frozen=True)
+class Order:
+    """A log and under which setup it was measured, in words: sustained_limit_w, cap_fps; missing ones are unknown."""
+
+    path: Path
+    settings: Mapping[str, str]
+
+
+def saved_mapping(notebook: Notebook, table: Table) -> ColumnMap | None:
+    """The mapping last used for a file of this shape, or None."""
+    body = (notebook.get_state(_STATE) or {}).get(shape_of(table.layout))
+    return from_plain(body) if body else None
+
+
+def save_mapping(notebook: Notebook, table: Table, mapping: ColumnMap) -> None:
+    """Remember a mapping for files of this shape. Raises StoreError."""
+    known = dict(notebook.get_state(_STATE) or {})
+    known[shape_of(table.layout)] = to_plain(mapping)
+    notebook.set_state(_STATE, known)
+
+
+def logs_in(folder: Path) -> list[Path]:
+    """Tables in a folder, by name; its sub-folders are left alone. Raises InputError."""
+    try:
+        found = sorted(p for p in folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
+    except OSError as fault:
+        raise InputError(f"{folder} cannot be read: {fault.strerror}. Choose another folder.") from fault
+    if len(found) > MOST_FILES:
+        raise InputError(f"{folder.name} holds {len(found)} tables; up to {MOST_FILES} are taken. Split it.")
+    return found
+
+
+def settings_in(name: str) -> dict[str, str]:
+    """Static limit and cap that a file name speaks of, such as "ferry 15W cap40.csv"; to be shown, not trusted."""
+    found = {}
+    watts = _WATTS.findall(name)
+    if len(watts) == 1:
+        found["sustained_limit_w"] = watts[0].replace(",", ".")
+    cap = _CAP.search(name)
+    if cap:
+        found[CAP] = cap.group(1).lower()
+    return found
+
+
+def look(
+    notebook: Notebook, paths: Sequence[Path], idle_s: float = IDLE_S, progress: Progress | None = None
+) -> list[Log]:
+    """What each file holds. progress(done, total, log) is told of each; False ends it early."""
+    found: list[Log] = []
+    for path in paths:
+        try:
+            found.append(_read(notebook, path, idle_s)[0])
+        except HovrikError as fault:
+            found.append(Log(path, outcome=str(fault)))
+        if progress is not None and not progress(len(found), len(paths), found[-1]):
+            break
+    return found
+
+
+def store(
+    notebook: Notebook, question: Question, orders: Sequence[Order], conditions: Mapping[str, str],
+    idle_s: float = IDLE_S, progress: Progress | None = None,
+) -> list[Log]:  # fmt: skip
+    """Store every pass of every log. A log that is in the notebook already, or cannot be used, is told and left.
+
+    Raises StoreError where the notebook cannot be written; passes stored before are kept, and a second call
+    stores only those that are missing.
+    """
+    stated = imports.conditions_from(question, conditions)
+    known = {str(r.conditions["log_part"].value) for r in notebook.passes() if "log_part" in r.conditions}
+    done: list[Log] = []
+    for order in orders:
+        try:
+            done.append(_store_one(notebook, question, order, stated, idle_s, known))
+        except StoreError as fault:
+            if not isinstance(fault, ImportRefused):
+                raise
+            done.append(Log(order.path, outcome=str(fault)))
+        except HovrikError as fault:
+            done.append(Log(order.path, outcome=str(fault)))
+        if progress is not None and not progress(len(done), len(orders), done[-1]):
+            break
+    return done
+
+
+def _store_one(
+    notebook: Notebook, question: Question, order: Order, stated: Conditions, idle_s: float, known: set[str]
+) -> Log:
+    setup = imports.setup_from({k: v for k, v in order.settings.items() if v.strip()})
+    log, imported, pieces = _read(notebook, order.path, idle_s)
+    digest = _digest(imported)
+    stored = 0
+    for number, piece in enumerate(pieces, 1):
+        part = f"{digest}@{piece.start_ns}"
+        if part in known:
+            continue
+        words = log.path.name if len(pieces) == 1 else f"{log.path.name}, part {number} of {len(pieces)}"
+        found = {
+            **stated,
+            "log": Condition(words, Provenance.READ, time.time_ns()),
+            "log_part": Condition(part, Provenance.READ, time.time_ns()),
+        }
+        imports.import_trace(notebook, question, replace(imported, trace=piece), setup, found)
+        known.add(part)
+        stored += 1
+    outcome = f"{plural(stored, 'pass', 'passes')} stored." if stored else "In the notebook already; left alone."
+    return replace(log, stored=stored, outcome=outcome)
+
+
+def _digest(imported: Imported) -> str:
+    """The same for the same frames, whatever the file is called."""
+    return hashlib.sha256(imported.trace.frames_ns.tobytes()).hexdigest()[:24]
+
+
+def _read(notebook: Notebook, path: Path, idle_s: float) -> tuple[Log, Imported, list[Trace]]:
+    table = read_table(path)
+    saved = saved_mapping(notebook, table)
+    imported = convert(table, saved or guess(table))
+    pieces = cut_at_idle(imported.trace, idle_s)
+    if not pieces:
+        raise InputError(f"{path.name} holds no stretch of 10 s without an idle gap. Cut at longer gaps only.")
+    log = Log(
+        path, "saved" if saved else "guessed", len(pieces), sum(p.seconds for p in pieces),
+        sum(int(p.frames_ns.size) for p in pieces), sum("left out" in p.text for p in imported.problems),
+    )  # fmt: skip
+    return log, imported, pieces
