@@ -19,8 +19,10 @@ from PyQt6.QtWidgets import (
 
 from hovrik.app.main_window import STAGES
 from hovrik.app.theme import tokens
+from hovrik.core.plan.ladder import ordered_passes
 from hovrik.core.question import School, Source
 from hovrik.service import library
+from hovrik.store.exporters.run_sheet import run_sheet
 from hovrik.store.notebook import Notebook
 
 CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QTableView)
@@ -203,7 +205,7 @@ def test_empty_notebook_says_what_to_do(tmp_path, qtbot):
         click(window.banner.buttons[0])
         assert not window.banner.isVisible()
         window.open_import()
-        window.import_dialog.tabs.setCurrentIndex(1)
+        window.import_dialog.tabs.setCurrentIndex(2)
         click(window.import_dialog.accept_)
         assert "question line first" in window.import_dialog.message.text()
         window.import_dialog.close()
@@ -257,3 +259,18 @@ def test_the_window_opens_no_window_and_takes_no_focus_during_a_run(demo_copy, q
         assert new == []
         window.runner.stop()
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+
+
+def test_run_sheet_holds_every_pass_and_refuses_a_bad_folder(demo_copy, tmp_path, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        click(window.stage_buttons["Plan"])
+        plan, session = window.stage("Plan"), window.session
+        plan.print_to(tmp_path / "none" / "sheet.pdf")
+        assert "cannot be written" in plan.printed.text()
+        plan.print_to(tmp_path / "sheet.pdf")
+        assert plan.printed.text() == "Written to sheet.pdf."
+        assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF") and len(list(tmp_path.glob("*.pdf"))) == 1
+        passes = ordered_passes(session.design, session.rig)
+        sheet = run_sheet(session.question, replace(session.rig, name="<b>A & B"), None, session.design, passes, None)
+        assert sheet.count("<tr>") == len(passes) + 1 and "&lt;b&gt;A &amp; B" in sheet and "______ C" in sheet
+        assert f"<td>{passes[-1].index + 1}</td><td>{passes[-1].setup.static_limit_w:g}</td><td>40</td>" in sheet

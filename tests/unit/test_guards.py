@@ -111,3 +111,15 @@ def test_settled_by_the_data():
     rising, still = (Channel(stamps.astype(np.int64), 50 + k * np.arange(120)) for k in (0.05, 0.0))
     assert has_settled(still, [40.0] * 30) and not has_settled(rising, [40.0] * 30)
     assert not has_settled(still, [40.0] * 10) and not has_settled(still, [40.0] * 20 + [30.0] * 10)
+
+
+def test_own_load_is_a_share_of_a_core_over_at_least_two_seconds():
+    from hovrik.app.own_load import OwnLoad
+
+    times = iter([(0.0, 0.0), (0.1, 1.0), (0.5, 4.0), (0.9, 8.0)])
+    now = next(times)
+    load = OwnLoad(lambda: now[0], lambda: now[1])
+    found = []
+    for now in times:  # noqa: B007 - read by the two clocks above
+        found.append(load.look())
+    assert found == [None, pytest.approx(0.125), pytest.approx(0.1)]

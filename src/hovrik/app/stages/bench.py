@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
 
 from ...bench.runner import PassDone, Phase, Progress
 from ...core.errors import PlanError
@@ -12,6 +12,7 @@ from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.setup import describe
 from ...core.validity import judge
 from ...service.evidence import surprising_setups, void_setups
+from ..own_load import OwnLoad
 from ..plots.live import LiveTraces
 from ..run_worker import RunWorker
 from ..session import Session
@@ -22,6 +23,7 @@ from .base import Stage
 
 PACES = [("inf", "as fast as it goes"), ("10", "10 x real time"), ("1", "real time")]
 REDRAW_MS = 50
+QUIET_MS = 500  # while another window, as the title's, has the focus
 
 
 class BenchStage(Stage):
@@ -49,7 +51,8 @@ class BenchStage(Stage):
         self.state = label("", wrap=True)
         self.state.setAccessibleName("State of the run")
         top.addWidget(self.start)
-        top.addWidget(label("pace", "soft"))
+        self._pace_words = label("pace", "soft")
+        top.addWidget(self._pace_words)
         top.addWidget(self.pace)
         top.addWidget(self.state, 1)
         top.addWidget(self.import_)
@@ -88,6 +91,11 @@ class BenchStage(Stage):
         self._timer = QTimer(self)
         self._timer.setInterval(REDRAW_MS)
         self._timer.timeout.connect(self.drain)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.applicationStateChanged.connect(self.show_focus)
+        self._load = OwnLoad()
+        self._load_words = ""
         worker.started.connect(self._on_started)
         worker.ended.connect(self._on_ended)
         worker.failed.connect(self._on_failed)
@@ -111,6 +119,8 @@ class BenchStage(Stage):
     def _show_next(self) -> None:
         """While nothing runs, the queue is what Start would run."""
         rig = self.session.rig
+        for part in (self._pace_words, self.pace):  # a person has but one pace
+            part.setVisible(self.session.address is not None)
         if self._worker.is_running or rig is None:
             return
         try:
@@ -181,6 +191,12 @@ class BenchStage(Stage):
                 self._mark(event.record.plan_index, "✓" if verdict.counts else "✗")
         if drawn:
             self.traces.draw()
+        share = self._load.look()
+        if share is not None and self._timer.isActive():
+            self._load_words = f" This program takes {100 * share:.0f} % of a core"
+            self._load_words += ", its stand-in included." if self.session.address is not None else "."
+            if last is not None and last.phase is not Phase.PAUSED:
+                self._say_running()
         if last is not None:
             self.last_progress = last
             self.progressed.emit(last)
@@ -211,7 +227,13 @@ class BenchStage(Stage):
         self._timer.start()
 
     def _say_running(self) -> None:
-        self.state.setText("Running. Stop (F8) ends it at once and puts the machine back.")
+        ends = "puts the machine back" if self.session.address is not None else "asks you to put the limits back"
+        self.state.setText(f"Running. Stop (F8) ends it at once and {ends}.{self._load_words}")
+
+    def show_focus(self, state: Qt.ApplicationState) -> None:
+        """Draw more rarely while the user is in another window: the title has the machine to itself."""
+        active = state == Qt.ApplicationState.ApplicationActive
+        self._timer.setInterval(REDRAW_MS if active else QUIET_MS)
 
     def _on_idle(self) -> None:
         self._timer.stop()

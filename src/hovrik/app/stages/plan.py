@@ -2,13 +2,26 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
+from pathlib import Path
 
-from ...core.errors import PlanError
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ...core.errors import HovrikError, PlanError
 from ...core.plan.ladder import LadderDesign, ordered_passes
 from ...core.plan.schedule import Totals, total
 from ...core.setup import describe
+from ...service.library import titles
+from ...store.exporters.run_sheet import run_sheet
 from ..commands import SetDesign, SetRoom
 from ..plots.live import ChargePlot
 from ..session import Session
@@ -125,7 +138,15 @@ class PlanStage(Stage):
         column.addLayout(lower, 1)
         self.start = button("Keep the plan and start it (F5)", "main")
         self.start.clicked.connect(self.start_asked)
-        column.addWidget(self.start, 0, Qt.AlignmentFlag.AlignRight)
+        self.sheet = button("Print a run sheet …", tip="The order with blanks, as a PDF, for measuring by hand")
+        self.sheet.clicked.connect(self._on_sheet)
+        self.printed = label("", "soft", wrap=True)
+        self.printed.setAccessibleName("How the run sheet went")
+        foot = QHBoxLayout()
+        foot.addWidget(self.printed, 1)
+        foot.addWidget(self.sheet)
+        foot.addWidget(self.start)
+        column.addLayout(foot)
         return column
 
     def _on_edited(self, field: str) -> None:
@@ -139,6 +160,28 @@ class PlanStage(Stage):
         )  # fmt: skip
         if edited != before:
             self.session.undo_stack.push(SetDesign(self.session, edited, field))
+
+    def _on_sheet(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Run sheet", "run sheet.pdf", "PDF (*.pdf)")
+        if name:
+            self.print_to(Path(name))
+
+    def print_to(self, path: Path) -> None:
+        """Write the plan being edited as a PDF with blanks."""
+        from ..printing import write_pdf  # loads what the first paint does not need
+
+        session = self.session
+        question, rig = session.question, session.rig
+        if question is None or rig is None:
+            return
+        try:
+            passes = ordered_passes(session.design, rig)
+            title = titles(session.notebook).get(question.title)
+            write_pdf(path, run_sheet(question, rig, title, session.design, passes, session.room_c))
+        except HovrikError as fault:
+            self.printed.setText(str(fault))
+            return
+        self.printed.setText(f"Written to {path.name}.")
 
     def _on_room_edited(self, value: float) -> None:
         if value != self.session.room_c:
@@ -175,6 +218,7 @@ class PlanStage(Stage):
                 self.problem.setText(str(fault))
         self.problem.setVisible(bool(self.problem.text()))
         self.start.setEnabled(self.totals is not None and not self.totals.too_long)
+        self.sheet.setEnabled(self.totals is not None and self.session.question is not None)
         if self.totals is None or rig is None:
             for value in self.figures.values():
                 value.setText("–")

@@ -181,6 +181,11 @@ class GuidePanel(Card):
                 values[name] = float(text)
             except ValueError:
                 raise HovrikError(f"{words} {text!r} is not a number. Correct it, or leave it empty.") from None
+        start, end = values.get("gauge_start_wh"), values.get("gauge_end_wh")
+        if start is not None and end is not None and end >= start:
+            raise HovrikError(
+                f"The gauge went from {start:g} to {end:g} Wh: a pass must take some. Correct one, or leave both empty."
+            )
         seen = tuple(words for words, tag in self.tags.items() if tag.isChecked())
         return Readings(self._imported.trace if self._imported else None, seen=seen, **values)
 
