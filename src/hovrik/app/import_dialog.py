@@ -187,7 +187,7 @@ class ImportDialog(QDialog):
         for words, field, hint in (
             ("Measured at a static limit of", self.limit, "W"),
             ("with a cap of", self.cap, "fps, or none"),
-            ("In a room of", self.room, "C"),
+            ("in a room of", self.room, "C"),
         ):
             field.setPlaceholderText(hint)
             field.setFixedWidth(120)

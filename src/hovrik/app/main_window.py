@@ -313,13 +313,14 @@ class MainWindow(QMainWindow):
         QTimer.singleShot(0, self._after_run)
 
     def _after_run(self) -> None:
+        if self.runner.is_running:
+            return  # the next one has begun meanwhile
         self.bench_line.show_running(False)
         self.bench_line.step.setText("No sweep is running.")
         self._show_machine()
         self._show_readiness()
         self.evaluate()
-        if not self.runner.is_running:
-            self._offer_recovery()
+        self._offer_recovery()
 
     def _show_machine(self) -> None:
         try:

@@ -138,7 +138,7 @@ def clamp(seen: Seen) -> list[Finding]:
     if package is None or package.values.size < 40:
         return []
     seconds = (package.stamps_ns - package.stamps_ns[0]) / 1e9
-    watts, at = _second_means(seconds, package.values)
+    at, watts = second_means(seconds, package.values)
     n = watts.size
     if n < 12:
         return []
@@ -361,14 +361,14 @@ def told(seen: Seen) -> list[Finding]:
     return [Finding("focus lost", State.VOID, "another window was in front", "Keep out of the way and run it again.")]
 
 
-def _second_means(seconds: Array, values: Array) -> tuple[Array, Array]:
-    """Means of values by whole second, and the seconds (empty ones left out)."""
+def second_means(seconds: Array, values: Array) -> tuple[Array, Array]:
+    """Whole seconds and the means of values (n,) in them; empty ones and NaN are left out."""
     known = np.isfinite(values)
     index = np.maximum(seconds[known], 0.0).astype(np.intp)
     counts = np.bincount(index)
     sums = np.bincount(index, weights=values[known])
     kept = np.flatnonzero(counts)
-    return sums[kept] / counts[kept], kept.astype(float)
+    return kept.astype(float), sums[kept] / counts[kept]
 
 
 ALL = (

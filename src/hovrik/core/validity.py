@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from .checks import ALL, Finding, Seen, State, Thresholds, spans_of
+from .checks import ALL, Finding, Seen, State, Thresholds, second_means, spans_of
 from .frames import Intervals
 from .knob import STATIC_LIMIT
 from .record import PassRecord
@@ -152,7 +152,7 @@ def _unsettled(trace: Trace, interval_ms: Intervals, limits: Thresholds) -> list
     if found is None and package is not None:
         known = np.isfinite(package.values) & (package.values > 0)
         seconds = (package.stamps_ns[known] - trace.start_ns) / 1e9
-        found = _trend(*_second_means(seconds, package.values[known]), limits)
+        found = _trend(*second_means(seconds, package.values[known]), limits)
         what = "package power"
     if found is None:
         return []
@@ -176,14 +176,6 @@ def _drift(interval_ms: Intervals, limits: Thresholds) -> tuple[float, float] | 
     counts = np.bincount(np.minimum(ends_s.astype(np.intp), whole))[:whole]
     kept = counts > 0
     return _trend(np.flatnonzero(kept).astype(float), counts[kept].astype(float), limits)
-
-
-def _second_means(seconds: Intervals, values: Intervals) -> tuple[Intervals, Intervals]:
-    index = np.maximum(seconds, 0.0).astype(np.intp)
-    counts = np.bincount(index)
-    sums = np.bincount(index, weights=values)
-    kept = np.flatnonzero(counts)
-    return kept.astype(float), sums[kept] / counts[kept]
 
 
 def _trend(second: Intervals, value: Intervals, limits: Thresholds) -> tuple[float, float] | None:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QListWidget, QListWidgetI
 from ...bench.runner import PassDone, Phase, Progress
 from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
+from ...core.record import Outcome, PassRecord
 from ...core.setup import describe
 from ...core.validity import judge
 from ...service.evidence import surprising_setups, void_setups
@@ -186,9 +187,7 @@ class BenchStage(Stage):
                 self._take(event)
                 drawn = drawn or event.sample is not None
             elif isinstance(event, PassDone) and event.record.plan_index is not None:
-                verdict = judge(event.record, self.session.rig)
-                self._planned.pop(event.record.plan_index, None)
-                self._mark(event.record.plan_index, "✓" if verdict.counts else "✗")
+                self._on_kept(event.record, event.record.plan_index)
         if drawn:
             self.traces.draw()
         share = self._load.look()
@@ -200,6 +199,13 @@ class BenchStage(Stage):
         if last is not None:
             self.last_progress = last
             self.progressed.emit(last)
+
+    def _on_kept(self, record: PassRecord, index: int) -> None:
+        if record.outcome is Outcome.ABORTED:
+            self._mark(index, "·")  # a guard ended it; it is made anew
+            return
+        self._planned.pop(index, None)
+        self._mark(index, "✓" if judge(record, self.session.rig).counts else "✗")
 
     def _take(self, event: Progress) -> None:
         if event.phase is Phase.APPLY:
