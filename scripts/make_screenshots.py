@@ -111,12 +111,14 @@ def many(dialog, shooter):
 def paused(window, shooter):
     """The adapter is plugged in during a pass: the guard pauses the run."""
     window.bench.pace.show_key("10")
+    window.bench.clocks.setChecked(True)
     window.start_sweep()
     spin(ms=4_000)
     window.runner._control.machine._power.plugged = True
     spin(lambda: "Paused" in window.bench.state.text())
     spin(ms=500)
     shooter.shoot(window, "bench-paused")
+    window.bench.clocks.setChecked(False)
     window.runner.stop()
     spin(lambda: not window.runner.is_running)
 

@@ -130,8 +130,13 @@ def test_live_traces_append_and_restart():
     live.draw()
     assert live.interval.data["interval"] == pytest.approx(20.0) and len(live.interval.data["interval"]) == 99
     assert live.watts.data["package_w"].tolist() == [12.0] * 5
+    live.add(Sample(stamps, {"gpu_mhz": Channel(stamps[::10], np.full(5, 900.0))}))
+    live.draw()
+    assert live.clocks.data == {}  # not asked for
+    live.show_clocks(True)
+    assert live.clocks.data["gpu_mhz"].tolist() == [900.0] * 5
     live.start(60)
-    assert live.interval.data == {}
+    assert live.interval.data == live.clocks.data == {}
 
 
 def test_ranges_move_in_steps():

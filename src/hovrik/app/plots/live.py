@@ -1,4 +1,4 @@
-"""The three live traces of a run on one time axis. Ranges are fixed and move in steps; no grid."""
+"""The live traces of a run on one time axis. Ranges are fixed and move in steps; no grid."""
 
 from __future__ import annotations
 
@@ -15,6 +15,13 @@ from ...bench.protocol import Sample
 from ..theme import tokens
 from .base import Plot, pen
 
+# quantity -> line and the sign for it in a legend, where it is not a plain one
+_STYLES = {
+    "shell_c": (Qt.PenStyle.DashLine, "╌"), "draw_w": (Qt.PenStyle.DashLine, "╌"),
+    "gpu_mhz": (Qt.PenStyle.DashLine, "╌"), "memory_mhz": (Qt.PenStyle.DotLine, "┈"),
+}  # fmt: skip
+_PLAIN = (Qt.PenStyle.SolidLine, "─")
+
 
 class LivePlot(Plot):
     """One quantity or two over the time of the pass; y moves in steps of `step`."""
@@ -23,7 +30,7 @@ class LivePlot(Plot):
         super().__init__(name, x_label, y_label)
         self._series, self._step = series, step
         self._mark: pg.InfiniteLine | None = None
-        self._mark_s, self._says_mark = 0.0, not x_label
+        self._mark_s, self._says_mark = 0.0, "interval" in series
         self._curves: dict[str, pg.PlotCurveItem] = {}
         self._range = (0.0, 2 * step)
         self.setYRange(*self._range, padding=0.02)
@@ -35,8 +42,7 @@ class LivePlot(Plot):
     def redraw(self) -> None:
         self.wipe()
         for quantity in self._series:
-            style = Qt.PenStyle.DashLine if quantity in ("shell_c", "draw_w") else Qt.PenStyle.SolidLine
-            self._curves[quantity] = pg.PlotCurveItem(pen=pen(quantity, 1, style))
+            self._curves[quantity] = pg.PlotCurveItem(pen=pen(quantity, 1, _STYLES.get(quantity, _PLAIN)[0]))
             self.addItem(self._curves[quantity], ignoreBounds=True)
         for quantity, (x, y) in self._values.items():
             self._curves[quantity].setData(x, y)
@@ -47,7 +53,7 @@ class LivePlot(Plot):
     def _legend(self) -> None:
         box = self.getPlotItem()
         words = "   ".join(
-            f'<span style="color:{tokens.current().data[q]}">{"╌" if q in ("shell_c", "draw_w") else "─"} {text}</span>'
+            f'<span style="color:{tokens.current().data[q]}">{_STYLES.get(q, _PLAIN)[1]} {text}</span>'
             for q, text in self._series.items()
         )
         box.setTitle(words, size="12px", justify="left")
@@ -92,9 +98,13 @@ class LivePlot(Plot):
 
 
 class LiveTraces(QWidget):
-    """Frame intervals; package and battery watts; die and shell temperature, of the pass in progress."""
+    """Frame intervals; package and battery watts; die and shell temperature; clocks when asked for, of the pass in
+    progress."""
 
-    _CHANNELS = {"package_w": "package_w", "battery_w": "draw_w", "die_c": "die_c", "shell_c": "shell_c"}
+    _CHANNELS = {
+        "package_w": "package_w", "battery_w": "draw_w", "die_c": "die_c", "shell_c": "shell_c",
+        "cpu_mhz": "cpu_mhz", "gpu_mhz": "gpu_mhz", "memory_mhz": "memory_mhz",
+    }  # fmt: skip
 
     def __init__(self) -> None:
         super().__init__()
@@ -103,11 +113,16 @@ class LiveTraces(QWidget):
         self.heat = LivePlot(
             "Live temperature", "C", {"die_c": "die", "shell_c": "shell"}, 10.0, "time in the pass (s)"
         )
+        self.clocks = LivePlot(
+            "Live clocks", "MHz", {"cpu_mhz": "CPU", "gpu_mhz": "GPU", "memory_mhz": "memory"}, 500.0
+        )
+        self.clocks.hide()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
         layout.addWidget(self.interval, 5)
         layout.addWidget(self.watts, 4)
+        layout.addWidget(self.clocks, 4)
         layout.addWidget(self.heat, 5)
         self._parts: dict[str, list[tuple[np.ndarray, np.ndarray]]] = defaultdict(list)
         self._origin_ns: int | None = None
@@ -117,7 +132,7 @@ class LiveTraces(QWidget):
         """Begin a pass: an empty axis of this length, its start mark after the soak."""
         self._parts.clear()
         self._origin_ns = self._last_ns = None
-        for plot in (self.interval, self.watts, self.heat):
+        for plot in (self.interval, self.watts, self.clocks, self.heat):
             plot.start(seconds, mark_s)
 
     def add(self, sample: Sample) -> None:
@@ -142,11 +157,22 @@ class LiveTraces(QWidget):
         for quantity, parts in self._parts.items():
             if len(parts) > 1:
                 parts[:] = [tuple(np.concatenate(column) for column in zip(*parts))]
-            plot = self.interval if quantity == "interval" else self.heat if quantity.endswith("_c") else self.watts
+            plot = self._plot_of(quantity)
             x, y = parts[0]
+            if plot.isHidden():
+                continue
             if quantity == "interval" and x.size:
                 x, y = x[1:], y[1:]
             plot.show_values(quantity, x, y)
+
+    def show_clocks(self, on: bool) -> None:
+        """Whether clocks are drawn; what was recorded of the pass so far appears at once."""
+        self.clocks.setVisible(on)
+        self.draw()
+
+    def _plot_of(self, quantity: str) -> LivePlot:
+        by_unit = {"c": self.heat, "w": self.watts, "mhz": self.clocks}
+        return by_unit.get(quantity.rsplit("_", 1)[-1], self.interval)
 
 
 class ChargePlot(Plot):

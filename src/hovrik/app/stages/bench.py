@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
 
 from ...bench.runner import PassDone, Phase, Progress
 from ...core.errors import PlanError
@@ -56,6 +56,9 @@ class BenchStage(Stage):
         top.addWidget(self._pace_words)
         top.addWidget(self.pace)
         top.addWidget(self.state, 1)
+        self.clocks = QCheckBox("clocks")
+        self.clocks.setToolTip("Draw the clocks of CPU, GPU and memory too")
+        top.addWidget(self.clocks)
         top.addWidget(self.import_)
         self.layout_.addLayout(top)
         self.guide = GuidePanel()
@@ -63,6 +66,7 @@ class BenchStage(Stage):
         row = QHBoxLayout()
         row.setSpacing(10)
         self.traces = LiveTraces()
+        self.clocks.toggled.connect(self.traces.show_clocks)
         row.addWidget(self.traces, 1)
         side = QVBoxLayout()
         side.addWidget(label("Queue", "heading"))

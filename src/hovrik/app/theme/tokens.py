@@ -37,10 +37,12 @@ class Theme:
 _OKABE_ITO = {
     "rate": "#0072B2", "low": "#C98600", "per_watt": "#009E73", "marginal": "#B5578A", "package_w": "#2E94C9",
     "draw_w": "#3A3F47", "die_c": "#D55E00", "shell_c": "#9C8A00", "interval": "#0072B2", "charge": "#009E73",
+    "cpu_mhz": "#0072B2", "gpu_mhz": "#B5578A", "memory_mhz": "#9C8A00",
 }  # fmt: skip
 _OKABE_ITO_DARK = {
     "rate": "#56A9E8", "low": "#E69F00", "per_watt": "#2DC79B", "marginal": "#DD8FB9", "package_w": "#56B4E9",
     "draw_w": "#D8D4C8", "die_c": "#F0803C", "shell_c": "#F0E442", "interval": "#56A9E8", "charge": "#2DC79B",
+    "cpu_mhz": "#56A9E8", "gpu_mhz": "#DD8FB9", "memory_mhz": "#F0E442",
 }  # fmt: skip
 
 # quantity -> symbol of the plotting library, so that colour is never the only code
