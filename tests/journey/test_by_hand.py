@@ -6,10 +6,14 @@ import pytest
 from helpers.build import trace_of, wandering
 from helpers.window import click, opened
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
 from unit.test_runner import Log
 
+from hovrik.app.guide import Request
+from hovrik.app.widgets.guide_panel import GuidePanel
 from hovrik.bench.guided import GuidedMachine, Readings
+from hovrik.bench.protocol import Instruction, Need
 from hovrik.bench.runner import Control, Job, run
 from hovrik.core.knob import LIMITS
 from hovrik.core.plan.ladder import LadderDesign, ordered_passes
@@ -91,8 +95,8 @@ def notebook(tmp_path):
     return path
 
 
-def by_hand(window, qtbot, log):
-    """Follow the instructions of one run to its end; what was said."""
+def by_hand(window, qtbot, log, key=Qt.Key.Key_Space):
+    """Follow the instructions of one run to its end, confirming by a key; what was said."""
     panel, said = window.bench.guide, []
     window.guide.speed = 100.0
     click(window.stage_buttons["Bench"])
@@ -108,7 +112,7 @@ def by_hand(window, qtbot, log):
             panel.fields["gauge_start_wh"].setText("40")
             panel.fields["gauge_end_wh"].setText("39,85")
             panel.tags["stutter"].setChecked(True)
-        QTest.keyClick(panel.done, Qt.Key.Key_Space)
+        QTest.keyClick(panel.done, key)
         qtbot.wait(20)
 
 
@@ -122,11 +126,31 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         assert any("Set 10 W" in text for text in said)
         assert "2 of 2 passes are kept" in window.bench.state.text()
         window.session.set_question(replace(QUESTION, slot="flint"))
-        assert by_hand(window, qtbot, log)[0] == "Restart into Flint 2."
+        window.bench.guide.take_key(QKeySequence("F12"))
+        assert window.bench.guide.done.text() == "Done (F12)"
+        assert by_hand(window, qtbot, log, Qt.Key.Key_F12)[0] == "Restart into Flint 2."
+        window.bench.guide.take_key(QKeySequence())
         records = window.session.notebook.passes()
         assert len(records) == 4 and {r.conditions["seen"].value for r in records} == {"stutter"}
         qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 2, timeout=20_000)
         assert window.session.evaluation.views[0].figures.draw_w == pytest.approx(18.0, rel=0.1)
+
+
+def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):
+    panel = GuidePanel()
+    qtbot.addWidget(panel)
+    panel.watch_folder(tmp_path)
+    (tmp_path / "pass.csv").write_text("frame time ms\n" + "\n".join(f"{v:.4f}" for v in wandering(30, 40)))
+    panel.watch.look()
+    panel.watch.look()  # whole before the person is asked
+    panel.ask(Request(Instruction(Need.SET_BY_HAND, "Bring it."), wants_readings=True))
+    qtbot.waitUntil(lambda: panel.message.text().startswith("pass.csv: 30 s"), timeout=10_000)
+    panel.fields["gauge_start_wh"].setText("39")
+    panel.fields["gauge_end_wh"].setText("40")
+    click(panel.done)
+    assert "from 39 to 40 Wh" in panel.message.text() and panel.isVisible()
+    panel.watch_folder(tmp_path / "none")
+    assert "cannot be read" in panel.message.text()
 
 
 def test_stop_withdraws_the_instruction(notebook, qtbot):

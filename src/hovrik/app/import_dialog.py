@@ -231,7 +231,7 @@ class ImportDialog(QDialog):
             column.offer([("", "not in the file"), *names])
             column.show_key("")
         try:
-            found = batch.saved_mapping(self._session.notebook, table) or guess(table)
+            found = batch.mapping_for(batch.mappings(self._session.notebook), table) or guess(table)
         except ImportRefused as fault:
             self.message.setText(str(fault))
             self.frame_column.show_key("0")

@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 from ..core.condition import Condition, Conditions, Provenance
 from ..core.cut import IDLE_S, cut_at_idle
@@ -69,15 +70,20 @@ class Order:
     settings: Mapping[str, str]
 
 
-def saved_mapping(notebook: Notebook, table: Table) -> ColumnMap | None:
-    """The mapping last used for a file of this shape, or None."""
-    body = (notebook.get_state(_STATE) or {}).get(shape_of(table.layout))
+def mappings(notebook: Notebook) -> Mapping[str, Any]:
+    """Mappings by shape, as they are kept."""
+    return notebook.get_state(_STATE) or {}
+
+
+def mapping_for(known: Mapping[str, Any], table: Table) -> ColumnMap | None:
+    """The mapping last used for a file of this shape, or None. known : of `mappings`."""
+    body = known.get(shape_of(table.layout))
     return from_plain(body) if body else None
 
 
 def save_mapping(notebook: Notebook, table: Table, mapping: ColumnMap) -> None:
     """Remember a mapping for files of this shape. Raises StoreError."""
-    known = dict(notebook.get_state(_STATE) or {})
+    known = dict(mappings(notebook))
     known[shape_of(table.layout)] = to_plain(mapping)
     notebook.set_state(_STATE, known)
 
@@ -177,7 +183,7 @@ def _digest(imported: Imported) -> str:
 
 def _read(notebook: Notebook, path: Path, idle_s: float) -> tuple[Log, Imported, list[Trace]]:
     table = read_table(path)
-    saved = saved_mapping(notebook, table)
+    saved = mapping_for(mappings(notebook), table)
     imported = convert(table, saved or guess(table))
     pieces = cut_at_idle(imported.trace, idle_s)
     if not pieces:

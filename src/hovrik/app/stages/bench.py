@@ -12,6 +12,7 @@ from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.record import Outcome, PassRecord
 from ...core.setup import describe
 from ...core.validity import judge
+from ...service.batch import mappings
 from ...service.evidence import surprising_setups, void_setups
 from ..own_load import OwnLoad
 from ..plots.live import LiveTraces
@@ -61,7 +62,7 @@ class BenchStage(Stage):
         top.addWidget(self.clocks)
         top.addWidget(self.import_)
         self.layout_.addLayout(top)
-        self.guide = GuidePanel()
+        self.guide = GuidePanel(lambda: mappings(session.notebook))
         self.layout_.addWidget(self.guide)
         row = QHBoxLayout()
         row.setSpacing(10)
@@ -233,6 +234,7 @@ class BenchStage(Stage):
         for made in (self.pause, self.skip, self.again):
             made.setEnabled(True)
         self.void_again.setEnabled(False)
+        self._load_words = ""
         self._say_running()
         self._timer.start()
 

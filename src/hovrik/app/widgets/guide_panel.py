@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSettings
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QKeySequenceEdit, QLineEdit, QVBoxLayout, QWidget
 
 from ...bench.guided import Readings
 from ...core.errors import HovrikError
+from ...service.batch import mapping_for
 from ...store.importers.frame_log import Imported, convert, guess
 from ...store.importers.table import read_table
 from ..background import Background
@@ -19,14 +23,20 @@ from .fields import Card, button, label
 
 _READ = (("gauge_start_wh", "gauge at the start (Wh)"), ("gauge_end_wh", "at the end (Wh)"), ("die_c", "die (C)"),
          ("shell_c", "shell (C)"))  # fmt: skip
+_KEY = "mark_key"
 _SEEN = ("stutter", "artefacts", "latency felt", "noise")
 
 
 class GuidePanel(Card):
-    """Shown while a person is asked for something; Space or the button confirms. A frame log can be dropped on it."""
+    """Shown while a person is asked for something; a key of their choice or the button confirms. A frame log can be
+    dropped on it.
 
-    def __init__(self) -> None:
+    mappings : those saved for log columns, by file shape, asked for each log.
+    """
+
+    def __init__(self, mappings: Callable[[], Mapping[str, Any]] = dict) -> None:
         super().__init__("", "pick")
+        self._mappings = mappings
         self.setAcceptDrops(True)
         self.setAccessibleName("What to do now")
         self._request: Request | None = None
@@ -43,16 +53,33 @@ class GuidePanel(Card):
         self.text.setAccessibleName("Instruction")
         self.message = label("", "warn", wrap=True)
         self.readings = self._readings()
-        self.done = button("Done (Space)", "main")
-        self.done.setShortcut("Space")
+        self.done = button("", "main")
         self.done.clicked.connect(self._on_done)
+        self.key = QKeySequenceEdit()
+        self.key.setAccessibleName("Key that marks the moment")
+        self.key.setToolTip("The key that confirms; one of a second keyboard in your lap serves too")
+        self.key.setMaximumSequenceLength(1)
+        self.key.setFixedWidth(110)
+        self.key.editingFinished.connect(lambda: self.take_key(self.key.keySequence()))
+        self.take_key(QKeySequence(str(QSettings("hovrik", "hovrik").value(_KEY, "Space"))))
         row = QHBoxLayout()
         row.addWidget(self.message, 1)
+        row.addWidget(label("mark key", "soft"))
+        row.addWidget(self.key)
         row.addWidget(self.done)
         for part in (self.text, self.readings):
             self.body.addWidget(part)
         self.body.addLayout(row)
         self.hide()
+
+    def take_key(self, key: QKeySequence) -> None:
+        """Confirm by this key from now on; an empty one is Space."""
+        key = QKeySequence("Space") if key.isEmpty() else key
+        self.key.setKeySequence(key)
+        self.done.setText(f"Done ({key.toString(QKeySequence.SequenceFormat.NativeText)})")
+        self.done.setShortcut(key)
+        QSettings("hovrik", "hovrik").setValue(_KEY, key.toString())
+        self.done.setFocus()
 
     def _readings(self) -> QWidget:
         box = QWidget()
@@ -108,12 +135,13 @@ class GuidePanel(Card):
         self.hide()
 
     def open_file(self, path: Path) -> None:
-        """Read a frame log off the interface thread; its columns are guessed."""
+        """Read a frame log off the interface thread; by the mapping saved for its columns or a guess."""
         self.message.setText(f"reading {path.name} …")
+        known = self._mappings()
 
         def work() -> tuple[Path, Imported]:
             table = read_table(path)
-            return path, convert(table, guess(table))
+            return path, convert(table, mapping_for(known, table) or guess(table))
 
         self._reader.run(work)
 
