@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 from helpers.build import trace_of, wandering
 from helpers.window import click, opened
@@ -16,6 +17,7 @@ from hovrik.bench.guided import GuidedMachine, Readings
 from hovrik.bench.protocol import Instruction, Need
 from hovrik.bench.runner import Control, Job, run
 from hovrik.core.knob import LIMITS
+from hovrik.core.ladder import PRIOR_SD
 from hovrik.core.plan.ladder import LadderDesign, ordered_passes
 from hovrik.core.question import Question, Source
 from hovrik.core.rig import OsSlot, Rig
@@ -67,6 +69,9 @@ def test_instructions_readings_and_honest_provenance():
     record = log.records[0]
     assert record.trace.interval_ms().sum() == pytest.approx(20_000, rel=0.02)  # the soak is cut off by the marks
     assert record.trace.measured("battery_w").mean() == pytest.approx(0.15 / (30 / 3600), rel=0.02)
+    assert record.conditions["draw_sd_w"].value == pytest.approx(
+        np.hypot(0.01 / 6**0.5 * 120, 2**0.5 * 0.5 / 30 * 18), rel=0.02
+    )  # the step and the moments of two readings 30 s apart, at 18 W
     assert record.trace.channels["die_c"].values.tolist() == [61.0] and record.conditions["seen"].value == "stutter"
     assert all(not r.confirmed for r in guided(person).snapshot().readings.values()) and set(LIMITS) <= set(
         record.asked
@@ -134,6 +139,8 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         assert len(records) == 4 and {r.conditions["seen"].value for r in records} == {"stutter"}
         qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 2, timeout=20_000)
         assert window.session.evaluation.views[0].figures.draw_w == pytest.approx(18.0, rel=0.1)
+        level = window.session.evaluation.ladders[0].levels[0]
+        assert level.draw.se > 0.035 > PRIOR_SD["draw"]  # the readings decide what the draw is worth
 
 
 def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):

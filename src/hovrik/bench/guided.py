@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Protocol
 
 import numpy as np
 
 from ..core.condition import Condition, Conditions, Provenance
+from ..core.energy import reading_sd_w
 from ..core.knob import CAP, LIMITS, NO_CAP, Hazard, Knob
 from ..core.question import Source
 from ..core.rig import Rig
@@ -68,6 +70,7 @@ class GuidedMachine:
     _began_ns: int = 0
     _brought: Sample | None = None
     _seen: tuple[str, ...] = ()
+    _draw_sd_w: float | None = None
 
     @property
     def poll_s(self) -> float:
@@ -148,9 +151,15 @@ class GuidedMachine:
             self._seen = readings.seen
 
     def told(self) -> Conditions:
-        """Quick tags of the pass that has just ended."""
+        """Quick tags of the pass that has just ended, and how well its draw is known."""
         seen, self._seen = self._seen, ()
-        return {"seen": Condition(", ".join(seen), Provenance.ASKED, self.now_ns())} if seen else {}
+        sd_w, self._draw_sd_w = self._draw_sd_w, None
+        found = {}
+        if seen:
+            found["seen"] = Condition(", ".join(seen), Provenance.ASKED, self.now_ns())
+        if sd_w is not None:
+            found["draw_sd_w"] = Condition(sd_w, Provenance.ASSUMED, self.now_ns())
+        return found
 
     def _sample(self, readings: Readings, end: int) -> Sample:
         """Readings as samples: the log's last frame lies at the moment the scene was ended."""
@@ -165,6 +174,8 @@ class GuidedMachine:
         if readings.gauge_start_wh is not None and readings.gauge_end_wh is not None and hours > 0:
             watts = (readings.gauge_start_wh - readings.gauge_end_wh) / hours
             channels["battery_w"] = Channel(seconds, np.full(seconds.size, watts))
+            step_wh = self.rig.gauge_step_wh or _step_of(readings.gauge_start_wh, readings.gauge_end_wh)
+            self._draw_sd_w = reading_sd_w(step_wh, hours, watts)
         for name in ("die_c", "shell_c"):
             value = getattr(readings, name)
             if value is not None and name not in channels:
@@ -196,3 +207,8 @@ class GuidedMachine:
 
     def close(self) -> None:
         """Nothing to let go of."""
+
+
+def _step_of(*readings: float) -> float:
+    """The last decimal that was read, where the rig's gauge step is unknown: 39.85 and 40 give 0.01; at most 1 Wh."""
+    return min(1.0, *(10.0 ** int(Decimal(repr(value)).normalize().as_tuple().exponent) for value in readings))

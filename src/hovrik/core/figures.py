@@ -14,7 +14,7 @@ from .record import Origin, PassRecord
 from .spread import OnePass, within_pass
 
 ALGORITHM = "pass-figures"
-VERSION = 4
+VERSION = 5
 _POWERS = ("package_w", "battery_w", "wall_w", "cpu_w", "gpu_w")
 
 
@@ -23,13 +23,14 @@ class PassFigures:
     """Figures of a pass; None: not recorded or not carried by the data.
 
     package_w, draw_w, wall_w, cpu_w, gpu_w : mean power between the marks (W), never mixed; die, shell :
-    settled temperatures; die_end_c, shell_end_c : mean of the last 5 s (C); charge_used_share : charge at start less
-    at end.
+    settled temperatures; draw_sd_w : what the readings behind draw_w allow, where taken by hand;
+    die_end_c, shell_end_c : mean of the last 5 s (C); charge_used_share : charge at start less at the end.
     """
 
     frames: FrameFigures | None
     package_w: float | None = None
     draw_w: float | None = None
+    draw_sd_w: float | None = None
     wall_w: float | None = None
     cpu_w: float | None = None
     gpu_w: float | None = None
@@ -77,6 +78,7 @@ def figures_of(
         frames=found,
         package_w=means["package_w"],
         draw_w=means["battery_w"] if _discharging(charge) else None,
+        draw_sd_w=_stated_sd(record),
         wall_w=means["wall_w"],
         cpu_w=means["cpu_w"],
         gpu_w=means["gpu_w"],
@@ -88,6 +90,11 @@ def figures_of(
         mean_fps=found.mean_fps if found else None,
         min_fps=found.min_fps if found else None,
     )
+
+
+def _stated_sd(record: PassRecord) -> float | None:
+    stated = record.conditions.get("draw_sd_w")
+    return float(stated.value) if stated is not None and isinstance(stated.value, int | float) else None
 
 
 def _from_summary(record: PassRecord) -> PassFigures:

@@ -105,7 +105,7 @@ def _read_family(family: Setup, members: Sequence[Counted], question: Question) 
     cap_fps = float(cap) if isinstance(cap, int | float) else None
     rates = _log_means(ordered, lambda f: f.mean_fps, "rate", cap_fps, AT_CAP["rate"])
     lows = _log_means(ordered, lambda f: low_of(f, question.school), "low", cap_fps, AT_CAP["low"])
-    draws = _log_means(ordered, lambda f: f.draw_w, "draw")
+    draws = _with_reading_error(_log_means(ordered, lambda f: f.draw_w, "draw"), ordered)
     packages = _log_means(ordered, lambda f: f.package_w, "draw")
     missed = _missed(ordered)
     levels = [
@@ -148,6 +148,19 @@ def _log_means(
         else:
             results[i] = mean
     return results
+
+
+def _with_reading_error(means: list[LogMean | None], ordered: list[list[Counted]]) -> list[LogMean | None]:
+    """Draws no better known than their gauge readings allow: few repeats can agree by luck within a gauge's step."""
+    found: list[LogMean | None] = []
+    for mean, group in zip(means, ordered):
+        shares = [f.draw_sd_w / f.draw_w for f in (one.figures for one in group) if f.draw_sd_w and f.draw_w]
+        if mean is None or not shares:
+            found.append(mean)
+            continue
+        own = math.sqrt(float(np.mean(np.square(shares))) / len(group))
+        found.append(replace(mean, se=math.hypot(mean.se, own) if mean.n == 1 else max(mean.se, own)))
+    return found
 
 
 def _missed(ordered: list[list[Counted]]) -> list[tuple[float, float] | None]:
