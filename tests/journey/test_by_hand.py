@@ -111,14 +111,17 @@ def by_hand(window, qtbot, log, key=Qt.Key.Key_Space):
         if panel._request is None:
             return said
         said.append(panel.text.text())
-        if panel._request.wants_readings:
+        asked = panel._request
+        if asked.wants_readings:
             panel.open_file(log)
             qtbot.waitUntil(lambda: panel._imported is not None, timeout=10_000)
             panel.fields["gauge_start_wh"].setText("40")
             panel.fields["gauge_end_wh"].setText("39,85")
-            panel.tags["stutter"].setChecked(True)
-        QTest.keyClick(panel.done, key)
-        qtbot.wait(20)
+            QTest.keyClick(panel.tags["stutter"], Qt.Key.Key_Space)  # a tag, not the mark
+            click(panel.done)
+        else:
+            QTest.keyClick(panel.done, key)
+        assert panel._request is not asked  # at once
 
 
 def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):

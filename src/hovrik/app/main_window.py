@@ -135,8 +135,8 @@ class MainWindow(QMainWindow):
         self._soon.setInterval(800)
         self._soon.timeout.connect(self.evaluate)
         self.runner.pass_stored.connect(self._on_pass_stored)
-        self.runner.ended.connect(self._on_run_ended)
-        self.runner.failed.connect(self._on_run_failed)
+        self.runner.failed.connect(self.banner.show_problem)
+        self.runner.idle.connect(self._after_run)
 
     def stage(self, name: str) -> Stage:
         """A stage, made when first asked for."""
@@ -305,16 +305,7 @@ class MainWindow(QMainWindow):
     def _on_progress(self, event: Progress) -> None:
         self.bench_line.show_progress(event, self.bench.minutes_left(event))
 
-    def _on_run_ended(self, _ended: object) -> None:
-        QTimer.singleShot(0, self._after_run)
-
-    def _on_run_failed(self, text: str) -> None:
-        self.banner.show_problem(text)
-        QTimer.singleShot(0, self._after_run)
-
     def _after_run(self) -> None:
-        if self.runner.is_running:
-            return  # the next one has begun meanwhile
         self.bench_line.show_running(False)
         self.bench_line.step.setText("No sweep is running.")
         self._show_machine()

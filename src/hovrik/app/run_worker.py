@@ -57,13 +57,15 @@ class _Thread(QThread):
 class RunWorker(QObject):
     """At most one run at a time.
 
-    Signals: started, pass_stored, ended (RunEnded), failed (text). live : box of newest events.
+    Signals: started, pass_stored, ended (RunEnded), failed (text), idle (the next may start). live : box of newest
+    events.
     """
 
     started = pyqtSignal()
     pass_stored = pyqtSignal()
     ended = pyqtSignal(object)
     failed = pyqtSignal(str)
+    idle = pyqtSignal()
     _finished = pyqtSignal()
 
     def __init__(self, open_notebook: Callable[[], Notebook]) -> None:
@@ -143,3 +145,4 @@ class RunWorker(QObject):
             self._thread.wait()
         self._thread = None
         self._control = None
+        self.idle.emit()

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QKeySequenceEdit, QLineEdit, QVBoxLayout, QWidget
 
 from ...bench.guided import Readings
@@ -55,6 +55,8 @@ class GuidePanel(Card):
         self.readings = self._readings()
         self.done = button("", "main")
         self.done.clicked.connect(self._on_done)
+        self.shortcut = QShortcut(self)  # at once; a button's own shortcut would click a tenth of a second late
+        self.shortcut.activated.connect(self._on_done)
         self.key = QKeySequenceEdit()
         self.key.setAccessibleName("Key that marks the moment")
         self.key.setToolTip("The key that confirms; one of a second keyboard in your lap serves too")
@@ -76,10 +78,13 @@ class GuidePanel(Card):
         """Confirm by this key from now on; an empty one is Space."""
         key = QKeySequence("Space") if key.isEmpty() else key
         self.key.setKeySequence(key)
-        self.done.setText(f"Done ({key.toString(QKeySequence.SequenceFormat.NativeText)})")
-        self.done.setShortcut(key)
+        self.done.setText(f"Done ({self._key_words()})")
+        self.shortcut.setKey(key)
         QSettings("hovrik", "hovrik").setValue(_KEY, key.toString())
         self.done.setFocus()
+
+    def _key_words(self) -> str:
+        return self.key.keySequence().toString(QKeySequence.SequenceFormat.NativeText)
 
     def _readings(self) -> QWidget:
         box = QWidget()
@@ -118,6 +123,8 @@ class GuidePanel(Card):
         self._request, self._imported = request, None
         self.text.setText(request.instruction.text)
         self.readings.setVisible(request.wants_readings)
+        self.shortcut.setEnabled(not request.wants_readings)  # there the keys belong to the fields
+        self.done.setText("Done" if request.wants_readings else f"Done ({self._key_words()})")
         self.message.setText("No log yet: without one the pass carries no low." if request.wants_readings else "")
         for line in self.fields.values():
             line.clear()
