@@ -7,6 +7,8 @@ from helpers.window import click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from hovrik.store.notebook import Notebook
+
 
 @pytest.fixture
 def log(tmp_path):
@@ -134,3 +136,22 @@ def test_many_logs_by_list_and_by_watched_folder(demo_copy, log, tmp_path, qtbot
         assert sorted(r.setup["sustained_limit_w"] for r in stored) == [10, 11, 13]
         dialog.close()
         assert page.watch.folder is None
+
+
+def test_closing_the_window_ends_an_import_after_the_log_under_way(demo_copy, log, tmp_path, qtbot):
+    folder = tmp_path / "logs"
+    folder.mkdir()
+    for number in range(30):
+        (folder / f"{number}.csv").write_bytes(log.read_bytes()[: -40 * (number + 1)])
+    with opened(demo_copy, qtbot) as window:
+        window.open_import()
+        page = window.import_dialog.batch
+        window.import_dialog.tabs.setCurrentWidget(page)
+        page.add_folder(folder)
+        qtbot.waitUntil(lambda: page.usable == 30 and not page.is_busy, timeout=20_000)
+        click(window.import_dialog.accept_)
+        qtbot.waitUntil(lambda: page.bar.value() >= 1, timeout=20_000)
+    assert not page._work.is_busy
+    with Notebook(demo_copy) as notebook:
+        stored = [r for r in notebook.passes() if "log" in r.conditions]
+        assert 1 <= len(stored) <= 30 and all(notebook.load(r.id).trace is not None for r in stored)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from ..bench.runner import Progress
 from ..core.errors import HovrikError
@@ -408,6 +408,8 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop a run, which puts the machine back, and remember what was shown."""
+        for dialog in self.findChildren(QDialog):  # an import ends after the log under way
+            dialog.close()
         self.runner.close()
         self.evaluator.close()
         QSettings("hovrik", "hovrik").setValue("geometry", self.saveGeometry())
