@@ -228,6 +228,7 @@ class Kept:
     def keep(self, record):
         """Keep it."""
         self.record = record
+        return True
 
     def restored(self):
         """Nothing to keep."""

@@ -149,7 +149,7 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
 def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):
     panel = GuidePanel()
     qtbot.addWidget(panel)
-    panel.watch_folder(tmp_path)
+    panel.watch.watch(tmp_path)
     (tmp_path / "pass.csv").write_text("frame time ms\n" + "\n".join(f"{v:.4f}" for v in wandering(30, 40)))
     panel.watch.look()
     panel.watch.look()  # whole before the person is asked
@@ -159,7 +159,7 @@ def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):
     panel.fields["gauge_end_wh"].setText("40")
     click(panel.done)
     assert "from 39 to 40 Wh" in panel.message.text() and panel.isVisible()
-    panel.watch_folder(tmp_path / "none")
+    panel.watch.watch(tmp_path / "none")
     assert "cannot be read" in panel.message.text()
 
 

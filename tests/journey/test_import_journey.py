@@ -123,7 +123,7 @@ def test_many_logs_by_list_and_by_watched_folder(demo_copy, log, tmp_path, qtbot
         qtbot.waitUntil(lambda: page.table.rowCount() == 3 and not page.is_busy, timeout=20_000)
         assert dialog.accept_.text() == "Import 2 logs" and "2 of 3 logs" in page.words.text()
         assert [page.table.item(row, 5).text() for row in range(3)] == ["", "11", "9"]
-        page.watch_folder(folder)
+        page.watch.watch(folder)
         (folder / "later 13W.csv").write_bytes(log.read_bytes()[:-40])
         page.watch.look()
         assert page.table.rowCount() == 3  # it may still be growing

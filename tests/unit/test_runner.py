@@ -33,6 +33,7 @@ class Log:
             raise StoreError("disk full")
         self.records.append(record)
         self.events.append(("keep", record.id))
+        return True
 
     def restored(self):
         self.events.append(("restored", None))

@@ -128,6 +128,7 @@ class Kept:
 
     def keep(self, record):
         self.records.append(record)
+        return True
 
     def restored(self):
         pass

@@ -2,41 +2,33 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QSizeF
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from ..core.errors import StoreError
+from ..store.text_files import replacing
 from .theme import tokens
 
 
 def write_pdf(path: Path, html: str) -> None:
     """Write a document as landscape A4. Raises StoreError; an older file is then still whole."""
-    try:
-        with tempfile.NamedTemporaryFile(dir=path.parent, delete=False, suffix=".pdf") as handle:
-            temporary = Path(handle.name)
-    except OSError as fault:
-        raise StoreError(f"{path} cannot be written: {fault.strerror}. Choose another folder.") from fault
-    writer = QPdfWriter(str(temporary))
-    writer.setResolution(96)
-    writer.setPageLayout(
-        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(12, 12, 12, 12))
-    )
     document = QTextDocument()
     font = QFont(tokens.base_font().family())  # without the features of the screen: its text stays text
     font.setPixelSize(12)
     document.setDefaultFont(font)
     document.setHtml(html)
-    document.setPageSize(QSizeF(writer.width(), writer.height()))
-    document.print(writer)
-    del writer  # the last bytes are written here
-    try:
+    with replacing(path) as temporary:
+        writer = QPdfWriter(str(temporary))
+        writer.setResolution(96)
+        writer.setPageLayout(
+            QPageLayout(
+                QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(12, 12, 12, 12)
+            )
+        )
+        document.setPageSize(QSizeF(writer.width(), writer.height()))
+        document.print(writer)
+        del writer  # the last bytes are written here
         if temporary.stat().st_size == 0:
             raise StoreError(f"{path} cannot be written. Free some disk space or choose another folder.")
-        temporary.replace(path)
-    except OSError as fault:
-        raise StoreError(f"{path} cannot be written: {fault.strerror}. Choose another folder.") from fault
-    finally:
-        temporary.unlink(missing_ok=True)

@@ -63,11 +63,12 @@ class Progress:
 
 @dataclass(frozen=True)
 class PassDone:
-    """A pass that is stored."""
+    """A pass that is stored. counts : whether it enters figures, as judged when it was stored."""
 
     record: PassRecord
     position: int
     total: int
+    counts: bool
 
 
 @dataclass(frozen=True)
@@ -92,8 +93,8 @@ class Sink(Protocol):
     def at(self, position: int) -> None:
         """Keep which planned pass is about to be made."""
 
-    def keep(self, record: PassRecord) -> None:
-        """Keep a finished record."""
+    def keep(self, record: PassRecord) -> bool:
+        """Keep a finished record and judge it; whether it counts."""
 
     def restored(self) -> None:
         """The snapshot is back on the machine, confirmed."""
@@ -279,14 +280,14 @@ def _make_until_kept(
                 machine.end_scene()
                 return counted
             return None
-        sink.keep(record)
+        counts = sink.keep(record)
         if record.outcome is not End.ABORTED:
             counted = 1
-            announce(PassDone(record, done + 1, len(job.passes)))
+            announce(PassDone(record, done + 1, len(job.passes), counts))
             if not control.again.is_set():
                 return counted
             continue
-        announce(PassDone(record, done, len(job.passes)))
+        announce(PassDone(record, done, len(job.passes), counts))
         if not _hold(machine, job, control, announce, done, snapshot, record.reason, watch):
             return None
     return counted

@@ -13,7 +13,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from .condition import Condition
+from .condition import Condition, number
 from .frames import Intervals
 from .knob import CAP, NO_CAP, REFRESH
 from .pacing import is_even
@@ -96,11 +96,6 @@ class Seen:
     conditions: Mapping[str, Condition]
     rig: Rig | None
     limits: Thresholds
-
-    def condition(self, name: str) -> float | None:
-        """A numeric condition, None where it is unknown."""
-        found = self.conditions.get(name)
-        return float(found.value) if found is not None and isinstance(found.value, int | float) else None
 
 
 def spans_of(channel: Channel, marked: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
@@ -254,7 +249,7 @@ def compiling(seen: Seen) -> list[Finding]:
 
 def wrong_length(seen: Seen) -> list[Finding]:
     """A pass that is shorter or longer than it was to be."""
-    wanted = seen.condition("planned_s")
+    wanted = number(seen.conditions, "planned_s")
     if wanted is None or abs(seen.trace.seconds / wanted - 1.0) <= seen.limits.length_share:
         return []
     return [

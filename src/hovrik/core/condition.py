@@ -33,6 +33,12 @@ Conditions = Mapping[str, Condition]
 UNKNOWN = Condition(None, Provenance.UNKNOWN)
 
 
+def number(conditions: Conditions, name: str) -> float | None:
+    """A numeric condition, None where it is unknown or in words."""
+    found = conditions.get(name)
+    return float(found.value) if found is not None and isinstance(found.value, int | float) else None
+
+
 def to_plain(conditions: Conditions) -> dict[str, Any]:
     """Plain values for JSON."""
     return {k: {"value": c.value, "provenance": c.provenance.value, "at_ns": c.at_ns} for k, c in conditions.items()}

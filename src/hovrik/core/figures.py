@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from . import frames, heat
+from .condition import number
 from .frames import FrameFigures, Lows
 from .heat import Settled, TimeConstants
 from .record import Origin, PassRecord
@@ -78,7 +79,7 @@ def figures_of(
         frames=found,
         package_w=means["package_w"],
         draw_w=means["battery_w"] if _discharging(charge) else None,
-        draw_sd_w=_stated_sd(record),
+        draw_sd_w=number(record.conditions, "draw_sd_w"),
         wall_w=means["wall_w"],
         cpu_w=means["cpu_w"],
         gpu_w=means["gpu_w"],
@@ -90,11 +91,6 @@ def figures_of(
         mean_fps=found.mean_fps if found else None,
         min_fps=found.min_fps if found else None,
     )
-
-
-def _stated_sd(record: PassRecord) -> float | None:
-    stated = record.conditions.get("draw_sd_w")
-    return float(stated.value) if stated is not None and isinstance(stated.value, int | float) else None
 
 
 def _from_summary(record: PassRecord) -> PassFigures:

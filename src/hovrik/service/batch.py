@@ -141,11 +141,9 @@ def store(
     for order in orders:
         try:
             done.append(_store_one(notebook, question, order, stated, idle_s, known))
-        except StoreError as fault:
-            if not isinstance(fault, ImportRefused):
-                raise
-            done.append(Log(order.path, outcome=str(fault)))
         except HovrikError as fault:
+            if isinstance(fault, StoreError) and not isinstance(fault, ImportRefused):
+                raise
             done.append(Log(order.path, outcome=str(fault)))
         if progress is not None and not progress(len(done), len(orders), done[-1]):
             break

@@ -12,10 +12,9 @@ from ..core.knob import CAP, LABELS, LIMITS, NO_CAP, Level
 from ..core.question import Question
 from ..core.record import Origin, PassRecord
 from ..core.setup import Setup
-from ..core.validity import judge
 from ..store.importers.frame_log import Imported
 from ..store.notebook import Notebook
-from .sweep import context_of, rig_of
+from .sweep import context_of, keep_judged, rig_of
 
 SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w")
 
@@ -100,7 +99,5 @@ def import_summary(
 
 
 def _keep(notebook: Notebook, question: Question, record: PassRecord) -> PassRecord:
-    notebook.keep(record)
-    verdict = judge(record, rig_of(notebook, question.rig))
-    notebook.annotate(record.id, "verdict", verdict.as_dict())
+    keep_judged(notebook, record, rig_of(notebook, question.rig))
     return record

@@ -69,22 +69,26 @@ def titles(notebook: Notebook) -> dict[str, Title]:
     return {key: Title.from_dict(entity.body) for key, entity in notebook.newest("title").items()}
 
 
-def new_rig(notebook: Notebook, name: str = "New rig") -> Rig:
-    """A rig of which only the name is known, with one OS slot, saved."""
-    taken = notebook.newest("rig")
+def _unused(notebook: Notebook, kind: str, name: str) -> tuple[str, str]:
+    """A key and a name, made from this one, that no rig or title of the notebook has."""
+    taken = notebook.newest(kind)
     names = {str(e.body.get("name")) for e in taken.values()}
     shown = name if name not in names else f"{name} {len(names) + 1}"
-    rig = Rig(key_from(shown, taken), shown, slots=(OsSlot("first-os", "First OS"),))
+    return key_from(shown, taken), shown
+
+
+def new_rig(notebook: Notebook, name: str = "New rig") -> Rig:
+    """A rig of which only the name is known, with one OS slot, saved."""
+    key, shown = _unused(notebook, "rig", name)
+    rig = Rig(key, shown, slots=(OsSlot("first-os", "First OS"),))
     save_rig(notebook, rig)
     return rig
 
 
 def new_title(notebook: Notebook, name: str = "New title") -> Title:
     """A title of which only the name is known, with one scene, saved."""
-    taken = notebook.newest("title")
-    names = {str(e.body.get("name")) for e in taken.values()}
-    shown = name if name not in names else f"{name} {len(names) + 1}"
-    title = Title(key_from(shown, taken), shown, scenes=(Scene("first-scene", "First scene"),))
+    key, shown = _unused(notebook, "title", name)
+    title = Title(key, shown, scenes=(Scene("first-scene", "First scene"),))
     save_title(notebook, title)
     return title
 

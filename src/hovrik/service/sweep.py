@@ -22,7 +22,7 @@ from ..core.record import PassRecord
 from ..core.rig import Rig
 from ..core.setup import Setup, Snapshot
 from ..core.title import Title
-from ..core.validity import judge
+from ..core.validity import Verdict, judge
 from ..store.notebook import JournalEntry, Notebook
 from .machines import Address, open_machine
 
@@ -157,12 +157,19 @@ class _NotebookSink:
     def at(self, position: int) -> None:
         self._notebook.run_at(self._run_id, position)
 
-    def keep(self, record: PassRecord) -> None:
-        self._notebook.keep(record)
-        self._notebook.annotate(record.id, "verdict", judge(record, self._rig).as_dict())
+    def keep(self, record: PassRecord) -> bool:
+        return keep_judged(self._notebook, record, self._rig).counts
 
     def restored(self) -> None:
         self._notebook.end_run(self._run_id)
+
+
+def keep_judged(notebook: Notebook, record: PassRecord, rig: Rig | None) -> Verdict:
+    """Store a pass, then its verdict."""
+    notebook.keep(record)
+    verdict = judge(record, rig)
+    notebook.annotate(record.id, "verdict", verdict.as_dict())
+    return verdict
 
 
 def run_plan(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from ..core.errors import ImportRefused, StoreError
@@ -20,15 +22,31 @@ def read_text(path: Path, what: str) -> str:
         raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
 
 
-def write_text(path: Path, text: str) -> None:
-    """Write a text file by way of a temporary one beside it. Raises StoreError."""
+@contextmanager
+def replacing(path: Path) -> Iterator[Path]:
+    """A temporary file beside `path` to be written, which takes its place once whole. Raises StoreError."""
     temporary = None
     try:
-        with tempfile.NamedTemporaryFile("w", dir=path.parent, delete=False, encoding="utf-8") as handle:
-            temporary = handle.name
-            handle.write(text)
-        Path(temporary).replace(path)
+        with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as handle:
+            temporary = Path(handle.name)
+        yield temporary
+        temporary.replace(path)
     except OSError as fault:
-        if temporary:
-            Path(temporary).unlink(missing_ok=True)
         raise StoreError(f"{path} cannot be written: {fault.strerror}. Choose another folder.") from fault
+    finally:
+        if temporary is not None:
+            temporary.unlink(missing_ok=True)
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a text file by way of a temporary one beside it. Raises StoreError."""
+    with replacing(path) as temporary:
+        temporary.write_text(text, encoding="utf-8")
+
+
+def check_version(version: object, name: str, newest: int, what: str = "version") -> None:
+    """Raises ImportRefused where a document's version is no whole number from 1 to the newest one known."""
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ImportRefused(f'{name}: "version" must be a whole number from 1.')
+    if version > newest:
+        raise ImportRefused(f"{name} has {what} {version}; this Hovrik reads up to {newest}. Update Hovrik.")

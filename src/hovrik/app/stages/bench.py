@@ -9,9 +9,8 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, Q
 from ...bench.runner import PassDone, Phase, Progress
 from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
-from ...core.record import Outcome, PassRecord
+from ...core.record import Outcome
 from ...core.setup import describe
-from ...core.validity import judge
 from ...service.batch import mappings
 from ...service.evidence import surprising_setups, void_setups
 from ..own_load import OwnLoad
@@ -192,7 +191,7 @@ class BenchStage(Stage):
                 self._take(event)
                 drawn = drawn or event.sample is not None
             elif isinstance(event, PassDone) and event.record.plan_index is not None:
-                self._on_kept(event.record, event.record.plan_index)
+                self._on_kept(event, event.record.plan_index)
         if drawn:
             self.traces.draw()
         share = self._load.look()
@@ -205,12 +204,12 @@ class BenchStage(Stage):
             self.last_progress = last
             self.progressed.emit(last)
 
-    def _on_kept(self, record: PassRecord, index: int) -> None:
-        if record.outcome is Outcome.ABORTED:
+    def _on_kept(self, event: PassDone, index: int) -> None:
+        if event.record.outcome is Outcome.ABORTED:
             self._mark(index, "·")  # a guard ended it; it is made anew
             return
         self._planned.pop(index, None)
-        self._mark(index, "✓" if judge(record, self.session.rig).counts else "✗")
+        self._mark(index, "✓" if event.counts else "✗")
 
     def _take(self, event: Progress) -> None:
         if event.phase is Phase.APPLY:

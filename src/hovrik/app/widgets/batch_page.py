@@ -26,9 +26,9 @@ from ...core.words import plural
 from ...service import batch
 from ...service.batch import Log, Order
 from ..background import Background
-from ..folder_watch import FolderWatch
 from ..session import Session
 from .fields import NumberField, button, label, set_kind
+from .folder_watch import FolderWatch
 
 _HEAD = ("log", "columns", "passes", "length (s)", "mean fps", "limit (W)", "cap", "what became of it")
 _LIMIT, _CAP_AT, _OUTCOME = 5, 6, 7
@@ -57,9 +57,10 @@ class BatchPage(QWidget):
         self._work.finished.connect(self._on_finished)
         self._work.failed.connect(self._on_failed)
         self._told.connect(self._on_told)
-        self.watch = FolderWatch(self)
+        self.watch = FolderWatch("A new log in it is added as soon as it is whole")
         self.watch.arrived.connect(lambda path: self.add([path]))
-        self.watch.failed.connect(self._on_watch_failed)
+        self.watch.watching.connect(self._on_watching)
+        self.watch.failed.connect(lambda words: self._say(words, "warn"))
         self.table = self._table()
         self.words = label(_FIRST_WORDS, "soft", wrap=True)
         self.words.setAccessibleName("How the import goes")
@@ -80,16 +81,14 @@ class BatchPage(QWidget):
 
     def _tools(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.watching = button("Watch a folder …", tip="A new log in it is added as soon as it is whole")
-        clear = button("Clear the list")
         for widget, slot in (
             (button("Add logs …"), self._on_add),
             (button("Add a folder …"), self._on_folder),
-            (self.watching, self._on_watch),
-            (clear, self.clear),
+            (button("Clear the list"), self.clear),
         ):
             widget.clicked.connect(slot)
             row.addWidget(widget)
+        row.insertWidget(2, self.watch)
         row.addStretch()
         row.addWidget(label("a pause of over", "soft"))
         self.idle = NumberField("Idle gap in seconds", "s", 1.0, 600.0)
@@ -274,29 +273,8 @@ class BatchPage(QWidget):
         """End after the log under way."""
         self._stop = True
 
-    # -- watched folder
-
-    def _on_watch(self) -> None:
-        if self.watch.folder is not None:
-            self.watch_folder(None)
-            return
-        name = QFileDialog.getExistingDirectory(self, "Folder to watch")
-        if name:
-            self.watch_folder(Path(name))
-
-    def watch_folder(self, folder: Path | None) -> None:
-        """Add new logs of a folder as they come; None ends it."""
-        try:
-            self.watch.watch(folder)
-        except HovrikError as fault:
-            self._say(str(fault), "warn")
-            return
-        self.watching.setText("Watch a folder …" if folder is None else f"Stop watching {folder.name}")
+    def _on_watching(self, folder: Path | None) -> None:
         self._say("No folder is watched." if folder is None else f"Waiting for new logs in {folder}.")
-
-    def _on_watch_failed(self, words: str) -> None:
-        self.watching.setText("Watch a folder …")
-        self._say(words, "warn")
 
     def finish(self) -> None:
         """End the watch and the work; for closing."""

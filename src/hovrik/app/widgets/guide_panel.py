@@ -16,10 +16,10 @@ from ...service.batch import mapping_for
 from ...store.importers.frame_log import Imported, convert, guess
 from ...store.importers.table import read_table
 from ..background import Background
-from ..folder_watch import FolderWatch
 from ..guide import Request
 from ..theme import tokens
 from .fields import Card, button, label
+from .folder_watch import FolderWatch
 
 _READ = (("gauge_start_wh", "gauge at the start (Wh)"), ("gauge_end_wh", "at the end (Wh)"), ("die_c", "die (C)"),
          ("shell_c", "shell (C)"))  # fmt: skip
@@ -45,9 +45,9 @@ class GuidePanel(Card):
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(lambda fault: self.message.setText(str(fault)))
         self._pending: Path | None = None
-        self.watch = FolderWatch(self)
+        self.watch = FolderWatch("A new log in it is taken as this pass")
         self.watch.arrived.connect(self._on_arrived)
-        self.watch.failed.connect(self._on_watch_failed)
+        self.watch.failed.connect(lambda text: self.message.setText(text))
         self.text = label("", wrap=True)
         self.text.setFont(tokens.base_font(24, strong=True))
         self.text.setAccessibleName("Instruction")
@@ -93,10 +93,8 @@ class GuidePanel(Card):
         row = QHBoxLayout()
         choose = button("Choose the frame log …", tip="Or drop it here")
         choose.clicked.connect(self._on_choose)
-        self.watching = button("Watch a folder …", tip="A new log in it is taken as this pass")
-        self.watching.clicked.connect(self._on_watch)
         row.addWidget(choose)
-        row.addWidget(self.watching)
+        row.addWidget(self.watch)
         self.fields: dict[str, QLineEdit] = {}
         for name, words in _READ:
             line = QLineEdit()
@@ -163,32 +161,11 @@ class GuidePanel(Card):
         if name:
             self.open_file(Path(name))
 
-    def _on_watch(self) -> None:
-        if self.watch.folder is not None:
-            self.watch_folder(None)
-            return
-        name = QFileDialog.getExistingDirectory(self, "Folder to watch")
-        if name:
-            self.watch_folder(Path(name))
-
-    def watch_folder(self, folder: Path | None) -> None:
-        """Take new logs of a folder as those of the pass being made; None ends it."""
-        try:
-            self.watch.watch(folder)
-        except HovrikError as fault:
-            self.message.setText(str(fault))
-            return
-        self.watching.setText("Watch a folder …" if folder is None else f"Stop watching {folder.name}")
-
     def _on_arrived(self, path: Path) -> None:
         if self._request is not None and self._request.wants_readings:
             self.open_file(path)
         else:
             self._pending = path  # the logger was quicker than the person
-
-    def _on_watch_failed(self, text: str) -> None:
-        self.watching.setText("Watch a folder …")
-        self.message.setText(text)
 
     def _on_done(self) -> None:
         request = self._request

@@ -13,7 +13,7 @@ import tomli_w
 
 from ...core.errors import ImportRefused, Problem
 from ...core.sheets import rig_problems, title_problems
-from ..text_files import read_text, write_text
+from ..text_files import check_version, read_text, write_text
 
 VERSION = 1
 _CHECKS: dict[str, Callable[[Any], list[str]]] = {"rig": rig_problems, "title": title_problems}
@@ -48,11 +48,7 @@ def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
     kind = str(schema).removeprefix("hovrik-")
     if kind not in _CHECKS:
         raise ImportRefused(f'{name} is no rig or title: its "schema" must be "hovrik-rig" or "hovrik-title".')
-    version = document.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise ImportRefused(f'{name}: "version" must be a whole number from 1.')
-    if version > VERSION:
-        raise ImportRefused(f"{name} has version {version}; this Hovrik reads up to {VERSION}. Update Hovrik.")
+    check_version(document.get("version"), name, VERSION)
     found = _CHECKS[kind](document.get(kind))
     if found:
         raise ImportRefused(f"{name} is not a sound {kind}.", tuple(Problem(None, "field", text) for text in found))

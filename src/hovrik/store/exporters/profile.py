@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from ...core.errors import ImportRefused, Problem
-from ..text_files import read_text, write_text
+from ..text_files import check_version, read_text, write_text
 
 SCHEMA = "hovrik-profile"
 VERSION = 1
@@ -44,11 +44,7 @@ def parse(text: str, name: str) -> dict[str, Any]:
         raise ImportRefused(f"{name} is not JSON: {fault}.") from fault
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
         raise ImportRefused(f'{name} is not a profile: its "schema" is not "{SCHEMA}".')
-    version = document.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise ImportRefused(f'{name}: "version" must be a whole number from 1.')
-    if version > VERSION:
-        raise ImportRefused(f"{name} has profile version {version}; this Hovrik reads up to {VERSION}. Update Hovrik.")
+    check_version(document.get("version"), name, VERSION, "profile version")
     problems = [*_missing(document), *_setup_problems(document.get("setup")), *_metric_problems(document)]
     if problems:
         raise ImportRefused(f"{name} is not a sound profile.", tuple(Problem(None, "field", p) for p in problems))
