@@ -224,9 +224,10 @@ class RigStage(Stage):
         rig = self.session.rig
         if rig is not None and getattr(rig, field) != value:
             known = value if value is not None else Rig.__dataclass_fields__[field].default
-            self.session.undo_stack.push(
-                SaveVersion(self.session, self.session.set_rig, rig, replace(rig, **{field: known}), field)
-            )
+            self._push(rig, replace(rig, **{field: known}), field)
+
+    def _push(self, before: Rig, after: Rig, what: str) -> None:
+        self.session.undo_stack.push(SaveVersion(self.session, self.session.set_rig, before, after, what))
 
     def _on_field(self, field: str, value: Any) -> None:
         kept = getattr(self.session.rig, field, None)
@@ -251,16 +252,14 @@ class RigStage(Stage):
         slots = tuple(replace(slot, versions=of(slot.name)) for slot in rig.slots)
         after = replace(rig, versions=of(THE_RIG), slots=slots)
         if after != rig:
-            self.session.undo_stack.push(SaveVersion(self.session, self.session.set_rig, rig, after, "versions"))
+            self._push(rig, after, "versions")
         else:
             self.refresh()
 
     def _on_add_slot(self) -> None:
         rig = self.session.rig
         if rig is not None:
-            self.session.undo_stack.push(
-                SaveVersion(self.session, self.session.set_rig, rig, library.with_new_slot(rig), "OS slots")
-            )
+            self._push(rig, library.with_new_slot(rig), "OS slots")
 
     def _on_answered(self, name: str, text: str) -> None:
         rig = self.session.rig
