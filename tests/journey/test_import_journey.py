@@ -37,7 +37,7 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         converted(dialog, qtbot)
         assert "semicolons, decimal comma" in dialog.file_words.text()
         assert dialog.frame_column.currentText() == "frame time (ms)" and dialog.frame_unit.key() == "ms"
-        assert dialog.channels["package_w"][1].key() == "mW" and dialog.channels["die_c"][0].key() == "2"
+        assert dialog.channels.rows["package_w"][1].key() == "mW" and dialog.channels.rows["die_c"][0].key() == "2"
         assert "4 left out" in dialog.outcome.text() and "1 % low (percentile)" in dialog.outcome.text()
         shown = dialog.problems.toPlainText()
         for words in ("line 41: blank", "line 91: repeated header", "line 121: interval -3", "line 301: 'abc'"):
@@ -55,7 +55,7 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         qtbot.waitUntil(
             lambda: any(v.record.origin.value == "imported" for v in window.session.evaluation.views), timeout=20_000
         )
-        dialog.tabs.setCurrentIndex(2)
+        dialog.tabs.setCurrentWidget(dialog.summary_page)
         click(dialog.accept_)
         assert "a mean_fps, min_fps or score is needed" in dialog.message.text()
         for key, text in (("mean_fps", "52,5"), ("source", "a friend")):

@@ -5,7 +5,8 @@ import pytest
 from helpers.damage import CLASSES, damaged, reference
 
 from hovrik.core.errors import ImportRefused
-from hovrik.store.importers.frame_log import ColumnMap, FrameUnit, convert, guess, guess_channel
+from hovrik.store.importers.columns import guess_channel
+from hovrik.store.importers.frame_log import ColumnMap, FrameUnit, convert, guess
 from hovrik.store.importers.table import parse, read_table
 
 CASES = [(name, seed) for name in CLASSES for seed in range(19)]
@@ -115,7 +116,7 @@ def test_the_frame_column_is_found_among_others():
         ("wall power W", "wall_w"), ("CPU load %", "cpu_share"), ("gpu_usage", "gpu_share"), ("CPU clock", "cpu_mhz"),
         ("GPU freq", "gpu_mhz"), ("memory clock", "memory_mhz"), ("RAM used MB", "memory_mb"), ("CPU temp", "die_c"),
         ("skin temperature", "shell_c"), ("fan speed", "fan_rpm"), ("battery level %", "charge_share"),
-        ("Battery voltage", "voltage_v"), ("comment", None), ("room temperature", None),
+        ("Battery voltage", "voltage_v"), ("comment", None), ("room temperature", "room_c"),
     ],
 )  # fmt: skip
 def test_headings_by_generic_words(heading, channel):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QDialog,
@@ -21,16 +23,21 @@ from PyQt6.QtWidgets import (
 )
 
 from ..core import frames
-from ..core.errors import HovrikError, ImportRefused, Problem
-from ..core.trace import CHANNELS
+from ..core.condition import Conditions
+from ..core.errors import HovrikError, ImportRefused, InputError, Problem
+from ..core.question import Question
+from ..core.record import PassRecord
+from ..core.setup import Setup
 from ..core.words import plural
-from ..service import batch, imports
-from ..store.importers.frame_log import IMPORTABLE, UNITS, ColumnMap, FrameUnit, Imported, convert, guess
+from ..service import batch, imports, telemetry
+from ..store.importers.frame_log import ColumnMap, FrameUnit, Imported, convert, guess
 from ..store.importers.table import Table, read_table
 from .background import Background
 from .session import Session
 from .widgets.batch_page import BatchPage
+from .widgets.channel_grid import ChannelGrid
 from .widgets.fields import Choice, button, label
+from .widgets.telemetry_page import TelemetryPage
 
 _UNIT_WORDS = {
     FrameUnit.MS: "intervals in ms", FrameUnit.S: "intervals in s", FrameUnit.US: "intervals in µs",
@@ -50,6 +57,7 @@ class ImportDialog(QDialog):
         self.resize(1080, 700)
         self._session = session
         self._table: Table | None = None
+        self._name = ""
         self._imported: Imported | None = None
         self._reader = Background(self)
         self._reader.finished.connect(self._on_read)
@@ -59,11 +67,15 @@ class ImportDialog(QDialog):
         self._converter.failed.connect(self._on_failed)
         self.tabs = QTabWidget()
         self.tabs.addTab(self._file_page(), "Frame times from a file")
-        self.batch = BatchPage(session, self._stated)
+        self.telemetry = TelemetryPage(session)
+        self.telemetry.changed.connect(self._on_telemetry)
+        self.tabs.addTab(self.telemetry, "Telemetry beside it")
+        self.batch = BatchPage(session, self._stated, lambda: self.telemetry.telemetry)
         self.batch.changed.connect(self._update_accept)
         self.batch.stored.connect(lambda _: session.passes_changed.emit())
         self.tabs.addTab(self.batch, "Many logs")
-        self.tabs.addTab(self._summary_page(), "Summary figures only")
+        self.summary_page = self._summary_page()
+        self.tabs.addTab(self.summary_page, "Summary figures only")
         self.setup_row = self._setup_row()
         self.message = label("", wrap=True)
         self.message.setAccessibleName("Import message")
@@ -93,17 +105,25 @@ class ImportDialog(QDialog):
         choose.clicked.connect(self._on_choose)
         self.frame_column = Choice("Frame time column")
         self.frame_unit = Choice("What the column holds", [(u.value, text) for u, text in _UNIT_WORDS.items()])
+        self.marks = Choice("Column of marks that cut the log into passes", [("", "no marks")])
+        self.marks.setToolTip(
+            "A label that lasts over a scene makes a pass; marks of a moment come in pairs, start and end"
+        )
         self.frame_column.currentIndexChanged.connect(self._convert)
+        self.marks.currentIndexChanged.connect(self._convert)
         self.frame_unit.currentIndexChanged.connect(self._convert)
         top.addWidget(choose)
         top.addWidget(self.file_words, 1)
         top.addWidget(label("frame times", "soft"))
         top.addWidget(self.frame_column)
         top.addWidget(self.frame_unit)
+        top.addWidget(label("cut at", "soft"))
+        top.addWidget(self.marks)
         layout.addLayout(top)
         middle = QHBoxLayout()
-        self.channels: dict[str, tuple[Choice, Choice]] = {}
-        middle.addWidget(self._channel_grid())
+        self.channels = ChannelGrid()
+        self.channels.changed.connect(self._convert)
+        middle.addWidget(self.channels)
         right = QVBoxLayout()
         self.preview = QTableWidget()
         self.preview.setAccessibleName("First rows of the file")
@@ -123,28 +143,6 @@ class ImportDialog(QDialog):
         middle.addLayout(right, 1)
         layout.addLayout(middle, 1)
         return page
-
-    def _channel_grid(self) -> QWidget:
-        box = QWidget()
-        box.setFixedWidth(440)
-        grid = QGridLayout(box)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(2)
-        for row, name in enumerate(IMPORTABLE):
-            words, unit = CHANNELS[name]
-            column = Choice(f"Column of {words}", [("", "not in the file")])
-            column.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            column.setMinimumWidth(200)
-            units = Choice(f"Unit of {words}", [(u, u) for u in UNITS[unit]])
-            for field in (column, units):
-                field.setStyleSheet("min-height: 28px;")
-                field.currentIndexChanged.connect(self._convert)
-            grid.addWidget(label(words, "soft"), row, 0)
-            grid.addWidget(column, row, 1)
-            grid.addWidget(units, row, 2)
-            self.channels[name] = (column, units)
-        grid.setRowStretch(len(IMPORTABLE), 1)
-        return box
 
     def _summary_page(self) -> QWidget:
         page = QWidget()
@@ -215,7 +213,7 @@ class ImportDialog(QDialog):
 
     def _on_read(self, result: tuple[Path, Table]) -> None:
         path, table = result
-        self._table = table
+        self._table, self._name = table, path.name
         names = [(str(i), name) for i, name in enumerate(table.layout.columns)]
         layout = table.layout
         delimiter = _DELIMITER_WORDS.get(layout.delimiter, layout.delimiter)
@@ -227,9 +225,9 @@ class ImportDialog(QDialog):
 
     def _fill(self, names: list[tuple[str, str]], table: Table) -> None:
         self.frame_column.offer(names)
-        for column, _ in self.channels.values():
-            column.offer([("", "not in the file"), *names])
-            column.show_key("")
+        self.channels.offer(names)
+        self.marks.offer([("", "no marks"), *names])
+        self.marks.show_key("")
         try:
             found = batch.mapping_for(batch.mappings(self._session.notebook), table) or guess(table)
         except ImportRefused as fault:
@@ -239,10 +237,8 @@ class ImportDialog(QDialog):
         self.message.setText("")
         self.frame_column.show_key(str(found.frame_column))
         self.frame_unit.show_key(found.frame_unit.value)
-        for name, (index, unit) in found.channels.items():
-            column, units = self.channels[name]
-            column.show_key(str(index))
-            units.show_key(unit)
+        self.channels.show_channels(found.channels)
+        self.marks.show_key("" if found.mark_column is None else str(found.mark_column))
 
     def _blocked(self, fill: object) -> None:
         assert callable(fill)  # ours
@@ -258,10 +254,10 @@ class ImportDialog(QDialog):
         """The mapping as chosen, None while there is no file."""
         if self._table is None or not self.frame_column.key():
             return None
-        channels = {
-            name: (int(column.key()), units.key()) for name, (column, units) in self.channels.items() if column.key()
-        }
-        return ColumnMap(int(self.frame_column.key()), FrameUnit(self.frame_unit.key()), channels)
+        marks = int(self.marks.key()) if self.marks.key() else None
+        return ColumnMap(
+            int(self.frame_column.key()), FrameUnit(self.frame_unit.key()), self.channels.channels(), marks
+        )
 
     def _convert(self) -> None:
         mapping, table = self.mapping(), self._table
@@ -274,16 +270,19 @@ class ImportDialog(QDialog):
 
     def _on_converted(self, imported: Imported) -> None:
         self._imported = imported
-        interval_ms = imported.trace.interval_ms()
+        passes = [piece for piece, _ in self._pieces()] if imported.marks else [imported.trace]
+        interval_ms = np.concatenate([piece.interval_ms() for piece in passes] or [imported.trace.interval_ms()])
         figures = frames.figures(interval_ms[interval_ms > 0])
         low = figures.low_1pct.percentile
         left_out = sum(1 for p in imported.problems if "left out" in p.text)
         text = (
-            f"{imported.kept_lines.size} rows kept, {left_out} left out: {figures.seconds:.1f} s, "
+            f"{imported.kept_lines.size} rows kept, {left_out} left out: "
+            f"{f'{len(passes)} passes at its marks, ' if imported.marks else ''}{figures.seconds:.1f} s, "
             f"mean {figures.mean_fps:.1f} fps"
         )
         text += f", 1 % low (percentile) {low:.1f} fps" if low else ", too few frames for a 1 % low"
         self.outcome.setText(text + ".")
+        self.telemetry.show_log(imported)
         self._show_problems(imported.problems)
         self._update_accept()
 
@@ -295,6 +294,7 @@ class ImportDialog(QDialog):
 
     def _on_failed(self, fault: HovrikError) -> None:
         self._imported = None
+        self.telemetry.show_log(None)
         self.outcome.setText("")
         if isinstance(fault, ImportRefused):
             self._show_problems(fault.problems)
@@ -318,12 +318,13 @@ class ImportDialog(QDialog):
 
     def _update_accept(self) -> None:
         page = self.tabs.currentWidget()
-        ready = self._imported is not None if self.tabs.currentIndex() == 0 else True
+        ready = page is self.summary_page or (self._imported is not None and not self.telemetry.is_waiting)
         if page is self.batch:
             ready = self.batch.usable > 0 and not self.batch.is_busy
             self.accept_.setText(f"Import {plural(self.batch.usable, 'log')}" if self.batch.usable else "Import logs")
         else:
-            self.accept_.setText("Import this pass")
+            passes = len(self._pieces()) if page is not self.summary_page else 1
+            self.accept_.setText("Import this pass" if passes < 2 else f"Import {passes} passes")
         for widget in self._one_setup:  # in the list each log has its own
             widget.setVisible(page is not self.batch)
         self.accept_.setEnabled(ready and not self._session.notebook.read_only)
@@ -343,18 +344,42 @@ class ImportDialog(QDialog):
         try:
             setup = imports.setup_from({k: v.strip() for k, v in given.items() if v.strip()})
             conditions = imports.conditions_from(question, self._stated())
-            if self.tabs.currentIndex() == 0:
-                assert self._imported is not None  # the button is off otherwise
-                record = imports.import_trace(self._session.notebook, question, self._imported, setup, conditions)
-                self._remember_mapping()
+            if self.tabs.currentWidget() is self.summary_page:
+                notebook = self._session.notebook
+                record, made = imports.import_summary(notebook, question, self._summary(), setup, conditions), 1
             else:
-                record = imports.import_summary(self._session.notebook, question, self._summary(), setup, conditions)
+                kept = self._store_log(question, setup, conditions)
+                record, made = kept[-1], len(kept)
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        self.message.setText("Imported. It stands beside the measured passes in Read.")
+        more = f"Imported {made} passes. They stand" if made > 1 else "Imported. It stands"
+        self.message.setText(f"{more} beside the measured passes in Read.")
         self._session.select_pass(record.id)
         self._session.passes_changed.emit()
+
+    def _pieces(self) -> list[batch.Piece]:
+        """The passes in the log as it stands, cut at its marks."""
+        return batch.pieces_of(self._imported, math.inf) if self._imported is not None else []
+
+    def _store_log(self, question: Question, setup: Setup, conditions: Conditions) -> list[PassRecord]:
+        imported, beside = self._imported, self.telemetry
+        assert imported is not None  # the button is off otherwise
+        if beside.telemetry is not None and beside.fit is not None:
+            imported = telemetry.join(imported, beside.telemetry, beside.fit)
+            conditions = {**conditions, **telemetry.conditions_of(beside.fit, beside.telemetry.name)}
+            beside.remember()
+        self._remember_mapping()
+        pieces = batch.pieces_of(imported, math.inf)
+        if not pieces:
+            raise InputError("Between its marks the log holds no stretch of 10 s. Cut at another column, or at none.")
+        notebook = self._session.notebook
+        return batch.store_pieces(notebook, question, imported, pieces, setup, conditions, self._name, set())
+
+    def _on_telemetry(self) -> None:
+        self._update_accept()
+        if not self.telemetry.is_waiting:
+            self.batch.look_again()
 
     def _stated(self) -> dict[str, str]:
         room = self.room.text().strip()
@@ -379,6 +404,7 @@ class ImportDialog(QDialog):
 
     def done(self, result: int) -> None:
         self.batch.finish()
+        self.telemetry.finish()
         self._reader.cancel()
         self._converter.cancel()
         self._reader.wait()

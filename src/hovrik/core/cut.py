@@ -1,7 +1,9 @@
-"""Cuts one long recording into passes where nothing was drawn for a while."""
+"""Cuts one long recording into passes: at marks that were set, or where nothing was drawn for a while."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -10,6 +12,15 @@ from .trace import Trace
 
 IDLE_S = 5.0
 SHORTEST_S = 10.0
+PULSE_S = 1.0  # a mark that lasts no longer is a press, not a label
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A mark in a recording. at_ns : of its first frame; words : what it says, "" where a label ends."""
+
+    at_ns: int
+    words: str
 
 
 def cut_at_idle(trace: Trace, idle_s: float = IDLE_S, shortest_s: float = SHORTEST_S) -> list[Trace]:
@@ -25,8 +36,28 @@ def cut_at_idle(trace: Trace, idle_s: float = IDLE_S, shortest_s: float = SHORTE
     found = []
     for low, high in pairwise(edges):
         stamps = trace.frames_ns[low:high]
-        start, end = int(stamps[0]), int(stamps[-1])
-        if end - start >= shortest_s * 1e9:
-            channels = {name: channel.between(start, end) for name, channel in trace.channels.items()}
-            found.append(Trace(stamps, {n: c for n, c in channels.items() if c.values.size}, start, end))
+        found += _piece(trace, int(stamps[0]), int(stamps[-1]), shortest_s)
     return found
+
+
+def _piece(trace: Trace, start: int, end: int, shortest_s: float) -> list[Trace]:
+    """The part from start to end (ns) with its telemetry; nothing where it is too short."""
+    low, high = np.searchsorted(trace.frames_ns, (start, end + 1))
+    if end - start < shortest_s * 1e9 or high - low < 2:
+        return []
+    channels = {name: channel.between(start, end) for name, channel in trace.channels.items()}
+    return [Trace(trace.frames_ns[low:high], {n: c for n, c in channels.items() if c.values.size}, start, end)]
+
+
+def cut_at_marks(trace: Trace, marks: Sequence[Mark], shortest_s: float = SHORTEST_S) -> list[tuple[Trace, str]]:
+    """Pieces of a trace with what their marks say.
+
+    Labels last: a piece is what stands under one. Presses (no longer than PULSE_S each) come in pairs, start and end;
+    after an odd one the recording's end is the end. Shorter pieces are dropped.
+    """
+    ends = [mark.at_ns for mark in marks[1:]] + [trace.end_ns]
+    spans = [(mark.at_ns, end, mark.words) for mark, end in zip(marks, ends, strict=False) if mark.words]
+    if spans and all(end - start <= PULSE_S * 1e9 for start, end, _ in spans):
+        presses = [start for start, _, _ in spans] + ([trace.end_ns] if len(spans) % 2 else [])
+        spans = [(a, b, "") for a, b in zip(presses[::2], presses[1::2], strict=True)]
+    return [(piece, words) for start, end, words in spans for piece in _piece(trace, start, end, shortest_s)]

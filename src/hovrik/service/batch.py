@@ -14,17 +14,21 @@ from pathlib import Path
 from typing import Any
 
 from ..core.condition import Condition, Conditions, Provenance
-from ..core.cut import IDLE_S, cut_at_idle
+from ..core.cut import IDLE_S, cut_at_idle, cut_at_marks
 from ..core.errors import HovrikError, ImportRefused, InputError, StoreError
 from ..core.knob import CAP
 from ..core.question import Question
+from ..core.record import PassRecord
+from ..core.setup import Setup
 from ..core.trace import Trace
 from ..core.words import plural
 from ..store.importers.frame_log import ColumnMap, Imported, convert, guess
 from ..store.importers.shapes import from_plain, shape_of, to_plain
 from ..store.importers.table import Table, read_table
+from ..store.importers.telemetry import Telemetry
 from ..store.notebook import Notebook
 from . import imports
+from . import telemetry as beside
 
 SUFFIXES = (".csv", ".tsv", ".txt")
 MOST_FILES = 1000
@@ -32,6 +36,7 @@ _STATE = "mappings"
 _WATTS = re.compile(r"(?<![0-9.])(\d{1,3}(?:[.,]\d+)?) ?w(?:att)?s?(?![a-z])", re.IGNORECASE)
 _CAP = re.compile(r"cap[ _-]?(\d{2,3}|none)", re.IGNORECASE)
 Progress = Callable[[int, int, "Log"], bool]
+Piece = tuple[Trace, str]
 
 
 @dataclass(frozen=True)
@@ -112,13 +117,15 @@ def settings_in(name: str) -> dict[str, str]:
 
 
 def look(
-    notebook: Notebook, paths: Sequence[Path], idle_s: float = IDLE_S, progress: Progress | None = None
-) -> list[Log]:
-    """What each file holds. progress(done, total, log) is told of each; False ends it early."""
+    notebook: Notebook, paths: Sequence[Path], idle_s: float = IDLE_S, progress: Progress | None = None,
+    telemetry: Telemetry | None = None,
+) -> list[Log]:  # fmt: skip
+    """What each file holds. progress(done, total, log) is told of each; False ends it early; telemetry : of a second
+    recorder, put beside each log where it fits."""
     found: list[Log] = []
     for path in paths:
         try:
-            found.append(_read(notebook, path, idle_s)[0])
+            found.append(_read(notebook, path, idle_s, telemetry)[0])
         except HovrikError as fault:
             found.append(Log(path, outcome=str(fault)))
         if progress is not None and not progress(len(found), len(paths), found[-1]):
@@ -128,7 +135,7 @@ def look(
 
 def store(
     notebook: Notebook, question: Question, orders: Sequence[Order], conditions: Mapping[str, str],
-    idle_s: float = IDLE_S, progress: Progress | None = None,
+    idle_s: float = IDLE_S, progress: Progress | None = None, telemetry: Telemetry | None = None,
 ) -> list[Log]:  # fmt: skip
     """Store every pass of every log. A log that is in the notebook already, or cannot be used, is told and left.
 
@@ -140,7 +147,7 @@ def store(
     done: list[Log] = []
     for order in orders:
         try:
-            done.append(_store_one(notebook, question, order, stated, idle_s, known))
+            done.append(_store_one(notebook, question, order, stated, idle_s, known, telemetry))
         except HovrikError as fault:
             if isinstance(fault, StoreError) and not isinstance(fault, ImportRefused):
                 raise
@@ -151,27 +158,45 @@ def store(
 
 
 def _store_one(
-    notebook: Notebook, question: Question, order: Order, stated: Conditions, idle_s: float, known: set[str]
-) -> Log:
+    notebook: Notebook, question: Question, order: Order, stated: Conditions, idle_s: float, known: set[str],
+    telemetry: Telemetry | None,
+) -> Log:  # fmt: skip
     setup = imports.setup_from({k: v for k, v in order.settings.items() if v.strip()})
-    log, imported, pieces = _read(notebook, order.path, idle_s)
+    log, imported, pieces, fitted = _read(notebook, order.path, idle_s, telemetry)
+    stored = len(store_pieces(notebook, question, imported, pieces, setup, {**stated, **fitted}, log.path.name, known))
+    outcome = f"{plural(stored, 'pass', 'passes')} stored." if stored else "In the notebook already; left alone."
+    return replace(log, stored=stored, outcome=f"{outcome} {log.outcome}".strip())
+
+
+def store_pieces(
+    notebook: Notebook, question: Question, imported: Imported, pieces: Sequence[Piece], setup: Setup,
+    stated: Conditions, name: str, known: set[str],
+) -> list[PassRecord]:  # fmt: skip
+    """Store the passes of one log but for those in `known`, which grows. name : of the log. Raises PlanError,
+    StoreError."""
     digest = _digest(imported)
-    stored = 0
-    for number, piece in enumerate(pieces, 1):
+    made = []
+    for number, (piece, words) in enumerate(pieces, 1):
         part = f"{digest}@{piece.start_ns}"
         if part in known:
             continue
-        words = log.path.name if len(pieces) == 1 else f"{log.path.name}, part {number} of {len(pieces)}"
+        now = time.time_ns()
+        where = name if len(pieces) == 1 else f"{name}, part {number} of {len(pieces)}"
         found = {
             **stated,
-            "log": Condition(words, Provenance.READ, time.time_ns()),
-            "log_part": Condition(part, Provenance.READ, time.time_ns()),
+            "log": Condition(f"{where}: {words}" if words else where, Provenance.READ, now),
+            "log_part": Condition(part, Provenance.READ, now),
         }
-        imports.import_trace(notebook, question, replace(imported, trace=piece), setup, found)
+        made.append(imports.import_trace(notebook, question, replace(imported, trace=piece), setup, found))
         known.add(part)
-        stored += 1
-    outcome = f"{plural(stored, 'pass', 'passes')} stored." if stored else "In the notebook already; left alone."
-    return replace(log, stored=stored, outcome=outcome)
+    return made
+
+
+def pieces_of(imported: Imported, idle_s: float = IDLE_S) -> list[Piece]:
+    """The passes in one log with what their marks say: cut at its marks where it has some, else at idle gaps."""
+    if imported.marks:
+        return cut_at_marks(imported.trace, imported.marks)
+    return [(piece, "") for piece in cut_at_idle(imported.trace, idle_s)]
 
 
 def _digest(imported: Imported) -> str:
@@ -179,15 +204,25 @@ def _digest(imported: Imported) -> str:
     return hashlib.sha256(imported.trace.frames_ns.tobytes()).hexdigest()[:24]
 
 
-def _read(notebook: Notebook, path: Path, idle_s: float) -> tuple[Log, Imported, list[Trace]]:
+def _read(
+    notebook: Notebook, path: Path, idle_s: float, telemetry: Telemetry | None
+) -> tuple[Log, Imported, list[Piece], Conditions]:
     table = read_table(path)
     saved = mapping_for(mappings(notebook), table)
     imported = convert(table, saved or guess(table))
-    pieces = cut_at_idle(imported.trace, idle_s)
+    words, fitted = "", {}
+    if telemetry is not None:
+        try:
+            found = beside.fit(imported, telemetry)
+            imported, fitted = beside.join(imported, telemetry, found), beside.conditions_of(found, telemetry.name)
+            words = beside.words_of(found)
+        except InputError as fault:
+            words = f"Without {telemetry.name}: {fault}"
+    pieces = pieces_of(imported, idle_s)
     if not pieces:
-        raise InputError(f"{path.name} holds no stretch of 10 s without an idle gap. Cut at longer gaps only.")
+        raise InputError(f"{path.name} holds no stretch of 10 s between its marks or gaps. Cut it elsewhere.")
     log = Log(
-        path, "saved" if saved else "guessed", len(pieces), sum(p.seconds for p in pieces),
-        sum(int(p.frames_ns.size) for p in pieces), sum("left out" in p.text for p in imported.problems),
+        path, "saved" if saved else "guessed", len(pieces), sum(p.seconds for p, _ in pieces),
+        sum(int(p.frames_ns.size) for p, _ in pieces), sum("left out" in p.text for p in imported.problems), words,
     )  # fmt: skip
-    return log, imported, pieces
+    return log, imported, pieces, fitted

@@ -25,6 +25,7 @@ from ...core.knob import CAP
 from ...core.words import plural
 from ...service import batch
 from ...service.batch import Log, Order
+from ...store.importers.telemetry import Telemetry
 from ..background import Background
 from ..session import Session
 from .fields import NumberField, button, label, set_kind
@@ -47,9 +48,12 @@ class BatchPage(QWidget):
     stored = pyqtSignal(int)
     _told = pyqtSignal(int, int, object)
 
-    def __init__(self, session: Session, conditions: Callable[[], Mapping[str, str]]) -> None:
+    def __init__(
+        self, session: Session, conditions: Callable[[], Mapping[str, str]],
+        telemetry: Callable[[], Telemetry | None] = lambda: None,
+    ) -> None:  # fmt: skip
         super().__init__()
-        self._session, self._conditions = session, conditions
+        self._session, self._conditions, self._telemetry = session, conditions, telemetry
         self._logs: list[Log] = []
         self._stop = False
         self._waiting: list[Path] = []
@@ -93,9 +97,9 @@ class BatchPage(QWidget):
         row.addWidget(label("a pause of over", "soft"))
         self.idle = NumberField("Idle gap in seconds", "s", 1.0, 600.0)
         self.idle.show_value(IDLE_S)
-        self.idle.valueChanged.connect(self._on_idle)
+        self.idle.valueChanged.connect(self.look_again)
         row.addWidget(self.idle)
-        row.addWidget(label("begins another pass", "soft"))
+        row.addWidget(label("begins another pass, but for logs with marks", "soft"))
         return row
 
     def _table(self) -> QTableWidget:
@@ -157,10 +161,11 @@ class BatchPage(QWidget):
 
     def _begin(self) -> None:
         paths, self._waiting = self._waiting, []
-        idle_s = self.idle.value()
-        self._run(len(paths), lambda notebook, told: batch.look(notebook, paths, idle_s, told))
+        idle_s, telemetry = self.idle.value(), self._telemetry()
+        self._run(len(paths), lambda notebook, told: batch.look(notebook, paths, idle_s, told, telemetry))
 
-    def _on_idle(self) -> None:
+    def look_again(self) -> None:
+        """Read the logs that are not stored yet once more, where something about them has changed."""
         again = [log.path for log in self._logs if not log.stored]
         if again and not self.is_busy:
             self._logs = [log for log in self._logs if log.stored]
@@ -177,8 +182,11 @@ class BatchPage(QWidget):
             return
         rows = [n for n, log in enumerate(self._logs) if log.is_usable and not log.stored]
         orders = [Order(self._logs[n].path, self._settings(n)) for n in rows]
-        conditions, idle_s = dict(self._conditions()), self.idle.value()
-        self._run(len(orders), lambda notebook, told: batch.store(notebook, question, orders, conditions, idle_s, told))
+        conditions, idle_s, telemetry = dict(self._conditions()), self.idle.value(), self._telemetry()
+        self._run(
+            len(orders),
+            lambda notebook, told: batch.store(notebook, question, orders, conditions, idle_s, told, telemetry),
+        )
 
     def _settings(self, row: int) -> dict[str, str]:
         texts = {}

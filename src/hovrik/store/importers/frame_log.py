@@ -6,16 +6,19 @@ The first guess comes from the values and from generic words only. Everything le
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.cut import Mark
 from ...core.errors import ImportRefused, Problem
-from ...core.trace import CHANNELS, Channel, Trace
-from .table import Table
+from ...core.trace import Trace
+from . import clocks
+from .columns import advancing, channels_of, check_channels, check_columns, guess_channels, report, report_missing
+from .table import Table, is_missing_word
 
 GAP_MS = 1000.0
 GAP_MEDIAN = 20.0
@@ -52,56 +55,30 @@ _USUAL = (
     (FrameUnit.NS, 5e5, 4.5e8),
 )
 
-# unit of a quantity -> units a file may use: (factor, offset after the factor)
-UNITS: dict[str, dict[str, tuple[float, float]]] = {
-    "W": {"W": (1.0, 0.0), "mW": (1e-3, 0.0)},
-    "C": {"C": (1.0, 0.0), "K": (1.0, -273.15), "F": (5.0 / 9.0, -160.0 / 9.0)},
-    "%": {"%": (1.0, 0.0), "share": (100.0, 0.0)},
-    "MHz": {"MHz": (1.0, 0.0), "GHz": (1e3, 0.0), "kHz": (1e-3, 0.0)},
-    "MB": {"MB": (1.0, 0.0), "GB": (1e3, 0.0), "kB": (1e-3, 0.0)},
-    "rpm": {"rpm": (1.0, 0.0)},
-    "V": {"V": (1.0, 0.0), "mV": (1e-3, 0.0)},
-}
-
-IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "current_a", "other_share"))
-
-_NOT_DIE = "shell|skin|case|room|ambient|battery"
-
-# channel -> (words of which each group must have a hit, words that rule it out)
-_WORDS: dict[str, tuple[tuple[str, ...], str]] = {
-    "package_w": ((r"package|pkg|chip|soc|apu", r"power|watt|\bm?w\b"), "temp|battery|wall"),
-    "battery_w": ((r"batter|discharge|draw", r"power|watt|draw|rate|\bm?w\b"), "charge level|volt|temp|%"),
-    "wall_w": ((r"wall|plug|adapter|mains", r"power|watt|\bm?w\b"), ""),
-    "cpu_share": ((r"cpu|processor", r"util|load|usage|busy|%|share"), r"temp|clock|freq|gpu|fan|mem|\bms\b"),
-    "gpu_share": ((r"gpu|graphics", r"util|load|usage|busy|%|share"), r"temp|clock|freq|fan|mem|\bms\b"),
-    "cpu_mhz": ((r"cpu|processor", r"clock|freq|hz"), "gpu|mem"),
-    "gpu_mhz": ((r"gpu|graphics", r"clock|freq|hz"), "mem"),
-    "memory_mhz": ((r"mem|ram", r"clock|freq|hz"), ""),
-    "memory_mb": ((r"mem|ram", r"used|usage|\bm?g?b\b|size"), "clock|freq|hz|temp|%"),
-    "die_c": ((r"temp|degree|°|celsius", r"cpu|die|core|chip|package|soc|apu|gpu|temp"), _NOT_DIE),
-    "shell_c": ((r"temp|degree|°|celsius", r"shell|skin|case|surface"), ""),
-    "fan_rpm": ((r"fan", r"rpm|speed|fan"), "%"),
-    "charge_share": ((r"charge|batter|soc", r"charge|level|%|percent"), "power|watt|volt|temp|rate|limit"),
-    "voltage_v": ((r"volt|\bm?v\b",), "offset"),
-}  # fmt: skip
+_MARK_WORDS = re.compile(r"\b(marks?|markers?|scenes?|sections?|segments?|events?)\b", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
 class ColumnMap:
-    """Which column is what. frames : column index and unit; channels : channel name to (column index, unit)."""
+    """Which column is what. frames : column index and unit; channels : channel name to (column index, unit);
+    mark_column : of marks set while recording, None for none."""
 
     frame_column: int
     frame_unit: FrameUnit
     channels: Mapping[str, tuple[int, str]] = field(default_factory=dict)
+    mark_column: int | None = None
 
 
 @dataclass(frozen=True)
 class Imported:
-    """What would be kept. kept_lines (n,) : file lines of the kept rows; problems : of table and of values, by line."""
+    """What would be kept. kept_lines (n,) : file lines of the kept rows; problems : of table and of values, by line;
+    origin_s : the log's own clock at the first frame, None where it wrote none; marks : set while recording."""
 
     trace: Trace
     kept_lines: NDArray[np.int64]
     problems: tuple[Problem, ...]
+    origin_s: float | None = None
+    marks: tuple[Mark, ...] = ()
 
 
 def guess(table: Table) -> ColumnMap:
@@ -119,12 +96,34 @@ def guess(table: Table) -> ColumnMap:
             table.problems[:5],
         )
     _, _, column, unit = max(scored)
-    channels: dict[str, tuple[int, str]] = {}
+    return ColumnMap(column, unit, guess_channels(table, column), guess_mark_column(table, column))
+
+
+def guess_mark_column(table: Table, without: int) -> int | None:
+    """A column whose heading speaks of marks and which holds some, or None."""
     for index, name in enumerate(table.layout.columns):
-        channel = None if index == column else guess_channel(name)
-        if channel is not None and channel not in channels and np.isfinite(table.values[:, index]).any():
-            channels[channel] = (index, _guess_channel_unit(channel, name, table.values[:, index]))
-    return ColumnMap(column, unit, channels)
+        if index != without and _MARK_WORDS.search(name.replace("_", " ")) and marks_in(table, index):
+            return index
+    return None
+
+
+def marks_in(table: Table, column: int) -> list[tuple[int, str]]:
+    """(row, words) wherever a mark column begins to say something else; words "" where it falls silent.
+
+    A number other than 0, or any text, is a mark; an empty field or 0 is silence.
+    """
+    numbers = table.values[:, column]
+    found: list[tuple[int, str]] = []
+    silent = ~(np.isfinite(numbers) & (numbers != 0))
+    odd = {row: text for (row, at), text in table.text.items() if at == column and not is_missing_word(text)}
+    changes = np.flatnonzero(np.diff(np.where(silent, 0.0, numbers)) != 0) + 1
+    before = ""
+    for row in sorted({0, *changes.tolist(), *odd, *(row + 1 for row in odd if row + 1 < numbers.size)}):
+        words = odd.get(row) or ("" if silent[row] else f"{numbers[row]:g}")
+        if words != before:
+            found.append((row, words))
+        before = words
+    return found
 
 
 def _frame_word_score(name: str) -> float:
@@ -166,34 +165,6 @@ def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
     return None
 
 
-def guess_channel(name: str) -> str | None:
-    """The channel that a heading's generic words speak of, or None."""
-    words = re.sub(r"([a-z])([A-Z])", r"\1 \2", name).replace("_", " ").lower()
-    for channel, (groups, without) in _WORDS.items():
-        if without and re.search(without, words):
-            continue
-        if all(re.search(group, words) for group in groups):
-            return channel
-    return None
-
-
-def _guess_channel_unit(channel: str, name: str, values: NDArray[np.float64]) -> str:
-    unit = CHANNELS[channel][1]
-    for other in UNITS[unit]:
-        if other != unit and re.search(rf"(?<![A-Za-z]){re.escape(other)}(?![A-Za-z])", name):
-            return other
-    middle = float(np.nanmedian(values))
-    top = float(np.nanmax(values))
-    by_value = {
-        "W": "mW" if middle > 1000 else "W",
-        "C": "K" if middle > 250 else "C",
-        "%": "share" if top <= 1.0 else "%",
-        "V": "mV" if middle > 1000 else "V",
-        "MHz": "GHz" if top < 20 else "kHz" if middle > 50_000 else "MHz",
-    }
-    return by_value.get(unit, unit)
-
-
 def convert(table: Table, mapping: ColumnMap) -> Imported:
     """Apply a mapping: the trace that would be kept and every row left out or odd, by line.
 
@@ -201,18 +172,20 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     (time stamps). A gap is kept and named; the checks of the pass judge it. Raises ImportRefused where fewer than
     two frames remain.
     """
-    _check_mapping(table, mapping)
+    marked = [mapping.mark_column] if mapping.mark_column is not None else []
+    check_columns(table, [mapping.frame_column, *marked, *(column for column, _ in mapping.channels.values())])
+    check_channels(mapping.channels)
     values = table.values[:, mapping.frame_column]
     problems = list(table.problems)
     kept = np.isfinite(values)
-    _report_missing(table, mapping, ~kept, problems)
+    report_missing(table, mapping.frame_column, ~kept, problems)
     if mapping.frame_unit.is_stamps:
-        advances = _advancing(values, kept)
-        _report(table, kept & ~advances, values, "time not advancing", _LATE, problems)
+        advances = advancing(values, kept)
+        report(table, kept & ~advances, values, "time not advancing", _LATE, problems)
         kept &= advances
     else:
         positive = kept & (values > 0)
-        _report(table, kept & ~positive, values, "not positive", _NOT_POSITIVE, problems)
+        report(table, kept & ~positive, values, "not positive", _NOT_POSITIVE, problems)
         kept &= positive
     unit_ms = values[kept] * mapping.frame_unit.to_ms
     if unit_ms.size < 2:
@@ -221,46 +194,32 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     lines = table.lines[kept]
     _report_gaps(frames_ns, lines, mapping.frame_unit.is_stamps, problems)
     row_ns = frames_ns if mapping.frame_unit.is_stamps else frames_ns[1:]
-    channels = _channels(table, mapping, kept, row_ns)
+    channels = channels_of(table, mapping.channels, kept, row_ns)
     problems.sort(key=lambda p: (p.line or 0, p.kind))
     trace = Trace(frames_ns, channels, int(frames_ns[0]), int(frames_ns[-1]))
-    return Imported(trace, lines, tuple(problems))
+    origin_s = _origin_s(table, mapping, kept, unit_ms)
+    return Imported(trace, lines, tuple(problems), origin_s, _marks(table, mapping, kept, row_ns))
 
 
-def _check_mapping(table: Table, mapping: ColumnMap) -> None:
-    width = len(table.layout.columns)
-    for column in (mapping.frame_column, *(column for column, _ in mapping.channels.values())):
-        if not 0 <= column < width:
-            raise ImportRefused(f"Column {column + 1} does not exist; the file has {width}.")
-    for channel, (_, unit) in mapping.channels.items():
-        if channel not in IMPORTABLE:
-            raise ImportRefused(f"{channel} is no known channel. Choose one of: {', '.join(IMPORTABLE)}.")
-        allowed = UNITS[CHANNELS[channel][1]]
-        if unit not in allowed:
-            raise ImportRefused(f"{channel} in {unit} cannot be read. Choose one of: {', '.join(allowed)}.")
+def _origin_s(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms: NDArray[np.float64]) -> float | None:
+    """The log's own clock at its first frame: the stamps themselves, or a date beside the first interval."""
+    if mapping.frame_unit.is_stamps:
+        return float(unit_ms[0]) / 1e3
+    beside = clocks.origin_of(table.layout.columns, table.values, table.text, int(np.flatnonzero(kept)[0]))
+    return beside - float(unit_ms[0]) / 1e3 if beside is not None else None
 
 
-def _advancing(values: NDArray[np.float64], kept: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """True where a stamp is later than every kept one before it."""
-    filled = np.where(kept, values, -np.inf)
-    before = np.concatenate(([-np.inf], np.maximum.accumulate(filled)[:-1]))
-    return np.asarray(filled > before)
-
-
-def _report_missing(table: Table, mapping: ColumnMap, missing: NDArray[np.bool_], problems: list[Problem]) -> None:
-    for row in np.flatnonzero(missing).tolist():
-        stood = table.text.get((row, mapping.frame_column), "")
-        kind = "not a number" if stood else "empty"
-        words = f"{stood[:40]!r} is not a number" if stood else "no frame time"
-        problems.append(Problem(int(table.lines[row]), kind, f"{words}: row left out"))
-
-
-def _report(
-    table: Table, rows: NDArray[np.bool_], values: NDArray[np.float64], kind: str, words: str,
-    problems: list[Problem],
-) -> None:  # fmt: skip
-    for row in np.flatnonzero(rows).tolist():
-        problems.append(Problem(int(table.lines[row]), kind, words.format(values[row])))
+def _marks(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], row_ns: NDArray[np.int64]) -> tuple[Mark, ...]:
+    """Marks at the end of the frame in whose row they stand; in a row that was left out, at the next kept one."""
+    if mapping.mark_column is None:
+        return ()
+    rows = np.flatnonzero(kept)
+    found = []
+    for row, words in marks_in(table, mapping.mark_column):
+        at = int(np.searchsorted(rows, row))
+        if at < rows.size:
+            found.append(Mark(int(row_ns[at]), words))
+    return tuple(found)
 
 
 def _to_stamps(unit_ms: NDArray[np.float64], is_stamps: bool) -> NDArray[np.int64]:
@@ -278,22 +237,3 @@ def _report_gaps(
     for index in np.flatnonzero(interval_ms > threshold).tolist():
         line = int(lines[index + 1] if is_stamps else lines[index])
         problems.append(Problem(line, "gap", f"gap of {interval_ms[index] / 1000:.2f} s before this line: kept"))
-
-
-def _channels(
-    table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], row_ns: NDArray[np.int64]
-) -> dict[str, Channel]:
-    found = {}
-    for name, (column, unit) in mapping.channels.items():
-        factor, offset = UNITS[CHANNELS[name][1]][unit]
-        values = table.values[kept, column] * factor + offset
-        known = np.isfinite(values)
-        if known.any():
-            found[name] = Channel(row_ns[known], values[known])
-    return found
-
-
-def preview(table: Table, columns: Sequence[int], rows: int = 12) -> list[list[str]]:
-    """The first rows of some columns as text, for showing."""
-    shown = table.values[:rows]
-    return [[f"{value:g}" if np.isfinite(value) else "–" for value in row[list(columns)]] for row in shown]

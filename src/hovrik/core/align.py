@@ -1,0 +1,367 @@
+"""Puts what a second recorder wrote on the clock of the frames: by time stamps, by the load both saw, or as told.
+
+Every recorder has a clock of its own; two of them differ by an offset and drift apart. Knows no files.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .errors import InputError
+from .trace import Channel, Stamps, Trace
+
+CLOCK_DRIFT = 5e-4  # share: two quartz clocks differ by under 100 ppm; five times that is searched
+ROWS_DRIFT = 0.03  # share: "one row a second" is a wish of the logger, not a clock
+LEAST_OVERLAP_S = 20.0
+_COARSE = 2048  # points of the coarse search
+_SURROGATES = 16
+# Nominal chance of as good a fit by luck, above which nothing is claimed. Random phases spoil the edges of scenes, so
+# unrelated ones fit better than the nominal figure says: benchmarks/alignment.py tells how often this lets one through.
+_CHANCE = 1e-6
+_BLOCKS = 10
+_MOST_PAIRS = 3  # of a kind
+_STILL = 1e-4  # share of its mean by which a channel must vary to tell anything
+_RATE = "frame rate"
+# channels that follow the load, the quickest first
+LOADS = (
+    "gpu_share",
+    "package_w",
+    "gpu_w",
+    "cpu_share",
+    "cpu_w",
+    "gpu_mhz",
+    "cpu_mhz",
+    "battery_w",
+    "input_w",
+    "wall_w",
+)
+
+Values = NDArray[np.float64]
+Curve = Callable[[Values], Values]
+Overlay = tuple[Values, Values, Values, tuple[str, str]]
+
+
+class How(StrEnum):
+    """What an alignment rests on."""
+
+    STAMPS = "time stamps"
+    LOAD = "load"
+    GIVEN = "given"
+
+
+@dataclass(frozen=True)
+class ClockFit:
+    """The second clock on that of the frames: t = begin_s + (1 + drift) x own time.
+
+    begin_s : where the second recorder's first sample lies on the frames' clock, s; drift : share, 0 where none is
+    told apart; sd_s, drift_sd : standard deviations, sd_s in the middle of what overlaps, None where nothing tells;
+    overlap_s : recorded by both; pair : what was matched with what; correlation; chance : that unrelated recordings
+    fit as well.
+    """
+
+    how: How
+    begin_s: float
+    drift: float = 0.0
+    sd_s: float | None = None
+    drift_sd: float | None = None
+    overlap_s: float = 0.0
+    pair: tuple[str, str] = ("", "")
+    correlation: float | None = None
+    chance: float | None = None
+
+    def to_frames(self, own_ns: Stamps) -> Stamps:
+        """(n,) stamps from the second recorder's first sample on, on the frames' clock (ns)."""
+        return np.round(self.begin_s * 1e9 + (1.0 + self.drift) * own_ns.astype(np.float64)).astype(np.int64)
+
+
+def by_stamps(trace: Trace, frames_origin_s: float | None, origin_s: float | None, length_s: float) -> ClockFit:
+    """Both wrote the same clock: where each began on it is all that is needed.
+
+    frames_origin_s, origin_s : that clock at the first frame and at the first sample, None where it was not written;
+    length_s : of the second recording. Raises InputError where one has no such stamps or they do not overlap.
+    """
+    if frames_origin_s is None or origin_s is None:
+        which = "frame log" if frames_origin_s is None else "telemetry"
+        raise InputError(f"The {which} holds no time of day to align by. Align by the load, or say when it began.")
+    begin = origin_s - frames_origin_s
+    overlap = _overlap_s(trace, begin, length_s)
+    if overlap <= 0:
+        raise InputError(
+            f"By their time stamps the telemetry begins {begin:+.0f} s from the frame log and never meets it. "
+            "Align by the load where the clocks were set differently."
+        )
+    return ClockFit(How.STAMPS, begin, overlap_s=overlap)
+
+
+def as_given(trace: Trace, begin_s: float, length_s: float) -> ClockFit:
+    """As a person says: telemetry begins begin_s after the first frame. Raises InputError where they never meet."""
+    overlap = _overlap_s(trace, begin_s, length_s)
+    if not math.isfinite(begin_s) or overlap <= 0:
+        raise InputError(f"Telemetry that begins {begin_s:g} s after the frame log never meets it. Correct the figure.")
+    return ClockFit(How.GIVEN, begin_s, overlap_s=overlap)
+
+
+def _overlap_s(trace: Trace, begin_s: float, length_s: float) -> float:
+    frames_s = (trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9
+    return float(min(frames_s, begin_s + length_s) - max(0.0, begin_s))
+
+
+@dataclass(frozen=True)
+class _Pair:
+    """Two series to be matched. first : of the frame log as a function of its time (s), NaN where it wrote none;
+    own_s, second : (m,) of the telemetry; signed : whether only a positive correlation counts."""
+
+    names: tuple[str, str]
+    first: Curve
+    own_s: Values
+    second: Values
+    signed: bool
+
+
+def by_load(trace: Trace, channels: Mapping[str, Channel], drift: float = CLOCK_DRIFT, seed: int = 0) -> ClockFit:
+    """Align by cross-correlation of the load that both recorders saw, the drift of the clocks with it.
+
+    channels : of the second recorder, on its own clock from its first sample; drift : the largest that is searched
+    (share). A quantity both wrote is matched with itself, else the frame rate with each that follows the load. How
+    likely as good a fit is by chance comes from copies of the telemetry with random phases (Theiler et al. 1992), the
+    standard deviations from leaving out a tenth at a time (Kuensch 1989, delete-a-block jackknife).
+    Raises InputError where nothing fits better than chance, saying what to do.
+    """
+    frames_s = float(trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9
+    pairs = _pairs(trace, channels)
+    if not pairs:
+        raise InputError(
+            "The telemetry holds nothing that follows the load (power, utilisation or clocks that change). Align by "
+            "time stamps, or say when it began."
+        )
+    rng = np.random.default_rng(seed)
+    found = [_search(pair, frames_s, drift, rng) for pair in pairs]
+    best = min(found, key=lambda fit: (fit.chance if fit.chance is not None else 1.0, -abs(fit.correlation or 0.0)))
+    if best.chance is None or best.chance * len(pairs) > _CHANCE:
+        raise InputError(
+            "The load in the two files does not fit better than chance. Begin both recordings before the scene, so "
+            "that both see its start; or align by time stamps, or say when it began."
+        )
+    return _refined(pairs[found.index(best)], best, frames_s, drift)
+
+
+def _pairs(trace: Trace, channels: Mapping[str, Channel]) -> list[_Pair]:
+    origin = int(trace.frames_ns[0])
+    names = [name for name in LOADS if name in channels and _varies(channels[name].values)]
+    shared = [name for name in names if name in trace.channels and _varies(trace.channels[name].values)]
+    pairs = [_pair(name, name, _of_channel(trace.channels[name], origin), channels[name], True) for name in shared]
+    return pairs[:_MOST_PAIRS] + [
+        _pair(_RATE, name, _of_rate(trace, max(_step_s(channels[name]), 0.5)), channels[name], False)
+        for name in names[:_MOST_PAIRS]
+    ]
+
+
+def _pair(first: str, name: str, curve: Curve, channel: Channel, signed: bool) -> _Pair:
+    known = np.isfinite(channel.values)
+    return _Pair((first, name), curve, channel.stamps_ns[known] / 1e9, channel.values[known], signed)
+
+
+def _varies(values: Values) -> bool:
+    known = values[np.isfinite(values)]
+    return known.size >= LEAST_OVERLAP_S and float(known.std()) > _STILL * float(np.abs(known).mean())
+
+
+def _step_s(channel: Channel) -> float:
+    return float(np.median(np.diff(channel.stamps_ns))) / 1e9
+
+
+def _of_rate(trace: Trace, width_s: float) -> Curve:
+    """Frames a second in a window around a time, from their count: no resampling."""
+    at = (trace.frames_ns - trace.frames_ns[0]) / 1e9
+    count = np.arange(at.size, dtype=np.float64)
+
+    def rate(t: Values) -> Values:
+        high, low = np.interp(t + width_s / 2, at, count), np.interp(t - width_s / 2, at, count)
+        return np.asarray((high - low) / width_s)
+
+    return rate
+
+
+def _of_channel(channel: Channel, origin_ns: int) -> Curve:
+    known = np.isfinite(channel.values)
+    at, values = (channel.stamps_ns[known] - origin_ns) / 1e9, channel.values[known]
+    near = 3.0 * float(np.median(np.diff(at)))
+
+    def value(t: Values) -> Values:
+        after = np.clip(np.searchsorted(at, t), 1, at.size - 1)
+        gap = at[after] - at[after - 1] > max(near, 2.0)
+        return np.where(gap | (t < at[0]) | (t > at[-1]), np.nan, np.interp(t, at, values))
+
+    return value
+
+
+def _search(pair: _Pair, frames_s: float, drift: float, rng: np.random.Generator) -> ClockFit:
+    """Best offset and drift on a coarse grid, with the chance of as good a fit by luck."""
+    span = float(pair.own_s[-1])
+    dt = max(float(np.median(np.diff(pair.own_s))), max(frames_s, span) / _COARSE)
+    overlap = max(LEAST_OVERLAP_S, 0.5 * min(frames_s, span))
+    x = pair.first(np.arange(0.0, frames_s, dt))
+    own = np.arange(0.0, span, dt)
+    y = np.interp(own, pair.own_s, pair.second)
+    if min(x.size, y.size) * dt < LEAST_OVERLAP_S or not np.nanstd(x) > 0:
+        return ClockFit(How.LOAD, 0.0, pair=pair.names)
+    step = dt / min(frames_s, span)
+    steps = int(np.ceil(drift / step))
+    rates: Values = np.array([1.0 + step * k for k in range(-steps, steps + 1)] if steps > 1 else [1.0])
+    best, begin, rate = _best(x, y, own, rates, dt, overlap, pair.signed)
+    other = [_best(x, _scrambled(y, rng), own, rates, dt, overlap, pair.signed)[0] for _ in range(_SURROGATES)]
+    z = np.arctanh(np.clip(np.abs(other), 0, 1 - 1e-12))
+    spread = max(float(z.std(ddof=1)), 1e-9) * math.sqrt(6.0) / math.pi
+    mode = float(z.mean()) - 0.5772 * spread  # Gumbel: the law of a largest of many
+    height = (math.atanh(min(abs(best), 1 - 1e-12)) - mode) / spread
+    chance = -math.expm1(-math.exp(-min(height, 700.0)))
+    return ClockFit(How.LOAD, begin, rate - 1.0, pair=pair.names, correlation=best, chance=chance)
+
+
+def _scrambled(y: Values, rng: np.random.Generator) -> Values:
+    """The same spectrum with random phases."""
+    spectrum = np.fft.rfft(y - y.mean())
+    phase = rng.uniform(0, 2 * np.pi, spectrum.size)
+    phase[0] = 0.0
+    return np.fft.irfft(spectrum * np.exp(1j * phase), y.size)
+
+
+def _best(
+    x: Values, y: Values, own: Values, rates: Values, dt: float, overlap_s: float, signed: bool
+) -> tuple[float, float, float]:
+    """(correlation, begin_s, rate) of the best fit over all lags and rates; correlation inside the overlap only."""
+    size = 1 << int(np.ceil(np.log2(x.size + y.size * float(rates.max()) + 2)))
+    known = np.isfinite(x)
+    x = np.where(known, (x - np.nanmean(x)) / (np.nanstd(x) or 1.0), 0.0)
+    y = (y - y.mean()) / (y.std() or 1.0)
+    of_x = [np.fft.rfft(part, size) for part in (known.astype(np.float64), x, x * x)]
+    found = (0.0, 0.0, 1.0)
+    for rate in rates.tolist():
+        stretched = np.interp(np.arange(0.0, own[-1] * rate, dt) / rate, own, y)
+        of_y = [np.conj(np.fft.rfft(part, size)) for part in (np.ones(stretched.size), stretched, stretched**2)]
+        n, sx, sxx = (np.fft.irfft(part * of_y[0], size) for part in of_x)
+        sy, sxy = (np.fft.irfft(part * of_y[1], size) for part in of_x[:2])
+        syy = np.fft.irfft(of_x[0] * of_y[2], size)
+        n = np.maximum(np.round(n), 1.0)
+        below = (sxx - sx * sx / n) * (syy - sy * sy / n)
+        flat = (sxx - sx * sx / n < 1e-3 * n) | (syy - sy * sy / n < 1e-3 * n)
+        value = np.where(flat, 0.0, (sxy - sx * sy / n) / np.sqrt(np.maximum(below, 1e-12)))
+        value[n * dt < overlap_s] = 0.0
+        at = int(np.argmax(value if signed else np.abs(value)))
+        if abs(value[at]) > abs(found[0]):
+            lag = at if at < size - stretched.size else at - size
+            found = (float(value[at]), lag * dt, rate)
+    return found
+
+
+def _refined(pair: _Pair, rough: ClockFit, frames_s: float, drift: float) -> ClockFit:
+    """The fit at the telemetry's own samples, with standard deviations; a drift that is not told apart is dropped.
+
+    A sample may stand for the time before or after its stamp, or be an older value that a sensor held: up to one step
+    of the telemetry either way, evenly spread.
+    """
+    at = rough.begin_s + (1.0 + rough.drift) * pair.own_s
+    inside = (at >= 0) & (at <= frames_s)
+    own, y = pair.own_s[inside], pair.second[inside]
+    middle = float(own.mean())
+    length = float(own[-1] - own[0])
+    sign = math.copysign(1.0, rough.correlation or 1.0)
+    step = max(length / own.size, 0.05)
+
+    def fit(keep: NDArray[np.bool_], given: Sequence[float] | Values, with_drift: bool) -> Values:
+        start = np.asarray(given, np.float64)
+
+        def minus(at: Values) -> float:
+            rate = 1.0 + (at if with_drift else start)[1] * step / length
+            return -sign * _correlation(pair.first(at[0] * step + rate * (own[keep] - middle)), y[keep])
+
+        return _lowest(minus, start if with_drift else start[:1])
+
+    every = np.ones(own.size, bool)
+    begin = [(rough.begin_s + (1.0 + rough.drift) * middle) / step, rough.drift * length / step]
+    best = fit(every, begin, True)
+    sd = _jackknife_sd([fit(keep, best, True) for keep in _without_each(own.size)]) * step
+    slope, slope_sd = best[1] * step / length, sd[1] / length
+    if drift <= CLOCK_DRIFT and (abs(slope) < 2.0 * slope_sd or abs(slope) > drift):
+        slope, slope_sd = 0.0, 0.0
+        best = np.append(fit(every, [best[0], 0.0], False), 0.0)
+        sd = _jackknife_sd([fit(keep, best, False) for keep in _without_each(own.size)]) * step
+    centre = float(best[0]) * step
+    x = pair.first(centre + (1.0 + slope) * (own - middle))
+    return replace(
+        rough, begin_s=centre - (1.0 + slope) * middle, drift=slope, drift_sd=slope_sd or None,
+        sd_s=math.hypot(float(sd[0]), float(np.median(np.diff(pair.own_s))) / math.sqrt(3.0)),
+        overlap_s=length, correlation=_correlation(x, y),
+    )  # fmt: skip
+
+
+def _correlation(x: Values, y: Values) -> float:
+    known = np.isfinite(x)
+    if known.sum() < 3:
+        return 0.0
+    x, y = x[known] - x[known].mean(), y[known] - y[known].mean()
+    below = math.sqrt(float(x @ x) * float(y @ y))
+    return float(x @ y) / below if below > 0 else 0.0
+
+
+def _without_each(count: int) -> list[NDArray[np.bool_]]:
+    """Masks of `count` samples, each without one block in a row."""
+    block = np.arange(count) * _BLOCKS // count
+    return [block != number for number in range(_BLOCKS)]
+
+
+def _jackknife_sd(without: Sequence[Values]) -> Values:
+    """(k,) standard deviations from k estimates with each block left out in turn."""
+    left = np.array(without)
+    return np.sqrt((len(left) - 1) / len(left) * ((left - left.mean(axis=0)) ** 2).sum(axis=0))
+
+
+def _lowest(function: Callable[[Values], float], start: Values) -> Values:
+    from scipy.optimize import minimize  # loaded late: half a second
+
+    simplex = np.vstack([start, *(start + row for row in np.eye(start.size))])
+    found = minimize(
+        function, start, method="Nelder-Mead",
+        options={"xatol": 1e-3, "fatol": 1e-10, "maxiter": 400, "initial_simplex": simplex},
+    )  # fmt: skip
+    return np.asarray(found.x, np.float64)
+
+
+def joined(trace: Trace, channels: Mapping[str, Channel], fit: ClockFit) -> Trace:
+    """A trace with what the second recorder wrote between its marks, on its clock. A channel that the trace has
+    already stays as it is."""
+    found = dict(trace.channels)
+    for name, channel in channels.items():
+        part = Channel(fit.to_frames(channel.stamps_ns) + trace.frames_ns[0], channel.values)
+        part = part.between(trace.start_ns, trace.end_ns)
+        if name not in found and part.values.size:
+            found[name] = part
+    return replace(trace, channels=found)
+
+
+def overlay(trace: Trace, channels: Mapping[str, Channel], fit: ClockFit) -> Overlay:
+    """What an alignment looks like: (n,) time on the frames' clock (s), the frame log's load and the telemetry's, both
+    in their own standard deviations, and the names of the two. Empty where the telemetry has no channel."""
+    names = [name for name in (fit.pair[1], *LOADS, *channels) if name in channels]
+    if not names:
+        return np.empty(0), np.empty(0), np.empty(0), ("", "")
+    channel = channels[names[0]]
+    own = channel.stamps_ns / 1e9
+    at = fit.begin_s + (1.0 + fit.drift) * own
+    same = fit.pair[0] == fit.pair[1] == names[0]
+    first = _of_channel(trace.channels[names[0]], int(trace.frames_ns[0])) if same else _of_rate(trace, 1.0)
+    inside = (at >= 0) & (at <= float(trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9)
+    at, x, y = at[inside], first(at[inside]), channel.values[inside]
+    return at, _standard(x), _standard(y), (names[0] if same else _RATE, names[0])
+
+
+def _standard(values: Values) -> Values:
+    known = values[np.isfinite(values)]
+    spread = float(known.std()) if known.size else 0.0
+    return (values - known.mean()) / spread if spread > 0 else np.zeros_like(values)

@@ -1,0 +1,98 @@
+"""Telemetry that another recorder wrote, put beside the frames of an imported log."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from ..core import align
+from ..core.align import ClockFit, How
+from ..core.condition import Condition, Provenance
+from ..core.errors import InputError
+from ..core.trace import CHANNELS
+from ..store.importers.frame_log import Imported
+from ..store.importers.shapes import shape_of, telemetry_from_plain, telemetry_to_plain
+from ..store.importers.table import Table, read_table
+from ..store.importers.telemetry import Telemetry, TelemetryMap, convert, guess
+from ..store.notebook import Notebook
+
+_STATE = "telemetry_mappings"
+
+
+def mapping_of(notebook: Notebook, table: Table) -> TelemetryMap:
+    """The mapping last used for telemetry of this shape, or a guess. Raises ImportRefused."""
+    body = (notebook.get_state(_STATE) or {}).get(shape_of(table.layout))
+    return telemetry_from_plain(body) if body else guess(table)
+
+
+def save_mapping(notebook: Notebook, table: Table, mapping: TelemetryMap) -> None:
+    """Remember a mapping for telemetry of this shape. Raises StoreError."""
+    known = dict(notebook.get_state(_STATE) or {})
+    known[shape_of(table.layout)] = telemetry_to_plain(mapping)
+    notebook.set_state(_STATE, known)
+
+
+def read(notebook: Notebook, path: Path) -> Telemetry:
+    """A telemetry file by its saved or guessed columns. Raises ImportRefused."""
+    table = read_table(path)
+    return convert(table, mapping_of(notebook, table), path.name)
+
+
+def fit(imported: Imported, telemetry: Telemetry, how: How | None = None, begin_s: float = 0.0) -> ClockFit:
+    """Where the telemetry lies on the frames' clock.
+
+    how : None takes the time stamps where both files hold some that meet, else the load; begin_s : for How.GIVEN,
+    seconds from the first frame. Raises InputError saying what else can be done.
+    """
+    trace = imported.trace
+    if how is How.GIVEN:
+        return align.as_given(trace, begin_s, telemetry.length_s)
+    if how is not How.LOAD:
+        try:
+            return align.by_stamps(trace, imported.origin_s, telemetry.origin_s, telemetry.length_s)
+        except InputError:
+            if how is How.STAMPS:
+                raise
+    drift = align.CLOCK_DRIFT if telemetry.has_clock else align.ROWS_DRIFT
+    return align.by_load(trace, telemetry.channels, drift)
+
+
+def join(imported: Imported, telemetry: Telemetry, found: ClockFit) -> Imported:
+    """The log with the telemetry's channels; those it has already stay."""
+    return replace(imported, trace=align.joined(imported.trace, telemetry.channels, found))
+
+
+def conditions_of(found: ClockFit, name: str) -> dict[str, Condition]:
+    """What an alignment adds to the conditions of a pass. name : of the telemetry file."""
+    now = time.time_ns()
+    said = Provenance.ASKED if found.how is How.GIVEN else Provenance.READ
+    made = {
+        "telemetry": Condition(f"{name}, by {found.how.value}", Provenance.READ, now),
+        "telemetry_begin_s": Condition(found.begin_s, said, now),
+    }
+    if found.drift:
+        made["telemetry_drift_ppm"] = Condition(1e6 * found.drift, said, now)
+    if found.sd_s is not None:
+        made["telemetry_sd_s"] = Condition(found.sd_s, Provenance.ASSUMED, now)
+    return made
+
+
+def words_of(found: ClockFit) -> str:
+    """An alignment in one sentence, with no more digits than it carries."""
+    digits = 1 if found.sd_s is None or 2 * found.sd_s < 1 else 0
+    begin = f"{abs(found.begin_s):.{digits}f} s {'after' if found.begin_s >= 0 else 'before'} the first frame"
+    if found.how is not How.LOAD or found.sd_s is None:
+        return f"The telemetry begins {begin}, by {'its time stamps' if found.how is How.STAMPS else 'your word'}."
+    text = f"The telemetry begins {begin} (± {2 * found.sd_s:.2g} s)"
+    if found.drift and found.drift_sd:
+        pace = "fast" if found.drift < 0 else "slow"
+        text += f"; its clock runs {_share(found.drift)} (± {_share(2 * found.drift_sd)}) {pace}"
+    one, other = (CHANNELS[name][0].lower() if name in CHANNELS else name for name in found.pair)
+    pair = f"{one} against {other}" if one != other else f"{one} in both"
+    return f"{text}. Found by the load: {pair}, correlation {found.correlation:.2f} over {found.overlap_s:.0f} s."
+
+
+def _share(value: float) -> str:
+    value = abs(value)
+    return f"{100 * value:.1f} %" if value >= 1e-3 else f"{1e6 * value:.0f} ppm"
