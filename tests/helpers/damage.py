@@ -236,10 +236,10 @@ CLASSES = {
 }  # fmt: skip
 
 
-def damaged(name, seed):
-    """A file of one class."""
-    mutate, stamps, _ = CLASSES[name]
+def damaged(name, seed, stamps=None):
+    """A file of one class; stamps : whether it holds time stamps, None as the class says."""
+    mutate, usual, _ = CLASSES[name]
     rng = np.random.default_rng((seed, len(name)))
-    file = clean(rng, stamps=stamps)
+    file = clean(rng, stamps=usual if stamps is None else stamps)
     mutate(rng, file)
     return file

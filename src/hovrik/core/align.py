@@ -24,6 +24,7 @@ _SURROGATES = 16
 # Nominal chance of as good a fit by luck, above which nothing is claimed. Random phases spoil the edges of scenes, so
 # unrelated ones fit better than the nominal figure says: benchmarks/alignment.py tells how often this lets one through.
 _CHANCE = 1e-6
+_LEAST = 0.8  # correlation: what is weaker leaves over a third of the telemetry's changes unexplained
 _BLOCKS = 10
 _MOST_PAIRS = 3  # of a kind
 _STILL = 1e-4  # share of its mean by which a channel must vary to tell anything
@@ -143,7 +144,7 @@ def by_load(trace: Trace, channels: Mapping[str, Channel], drift: float = CLOCK_
     rng = np.random.default_rng(seed)
     found = [_search(pair, frames_s, drift, rng) for pair in pairs]
     best = min(found, key=lambda fit: (fit.chance if fit.chance is not None else 1.0, -abs(fit.correlation or 0.0)))
-    if best.chance is None or best.chance * len(pairs) > _CHANCE:
+    if best.chance is None or best.chance * len(pairs) > _CHANCE or abs(best.correlation or 0.0) < _LEAST:
         raise InputError(
             "The load in the two files does not fit better than chance. Begin both recordings before the scene, so "
             "that both see its start; or align by time stamps, or say when it began."
@@ -183,7 +184,8 @@ def _of_rate(trace: Trace, width_s: float) -> Curve:
 
     def rate(t: Values) -> Values:
         high, low = np.interp(t + width_s / 2, at, count), np.interp(t - width_s / 2, at, count)
-        return np.asarray((high - low) / width_s)
+        inside = (t >= at[0] + width_s / 2) & (t <= at[-1] - width_s / 2)
+        return np.where(inside, (high - low) / width_s, np.nan)
 
     return rate
 

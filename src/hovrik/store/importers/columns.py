@@ -12,6 +12,8 @@ from ...core.errors import ImportRefused, Problem
 from ...core.trace import CHANNELS, Channel
 from .table import Table
 
+MOST_S = 30 * 86_400.0
+
 # unit of a quantity -> units a file may use: (factor, offset after the factor)
 UNITS: dict[str, dict[str, tuple[float, float]]] = {
     "W": {"W": (1.0, 0.0), "mW": (1e-3, 0.0)},
@@ -102,6 +104,17 @@ def check_channels(channels: Mapping[str, tuple[int, str]]) -> None:
         allowed = UNITS[CHANNELS[channel][1]]
         if unit not in allowed:
             raise ImportRefused(f"{channel} in {unit} cannot be read. Choose one of: {', '.join(allowed)}.")
+
+
+def leave_out_absurd(
+    table: Table, seconds: NDArray[np.float64], kept: NDArray[np.bool_], problems: list[Problem]
+) -> None:
+    """Take rows off `kept` whose time (s) lies MOST_S or more from the first kept one's, and name them."""
+    if kept.any():
+        first = float(seconds[kept][0])
+        absurd = kept & (np.abs(seconds - first) >= MOST_S)
+        report(table, absurd, seconds, "absurd", "{:g} s is over 30 days from the first: row left out", problems)
+        kept &= ~absurd
 
 
 def advancing(values: NDArray[np.float64], kept: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -17,7 +17,16 @@ from ...core.cut import Mark
 from ...core.errors import ImportRefused, Problem
 from ...core.trace import Trace
 from . import clocks
-from .columns import advancing, channels_of, check_channels, check_columns, guess_channels, report, report_missing
+from .columns import (
+    advancing,
+    channels_of,
+    check_channels,
+    check_columns,
+    guess_channels,
+    leave_out_absurd,
+    report,
+    report_missing,
+)
 from .table import Table, is_missing_word
 
 GAP_MS = 1000.0
@@ -179,6 +188,7 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     problems = list(table.problems)
     kept = np.isfinite(values)
     report_missing(table, mapping.frame_column, ~kept, problems)
+    leave_out_absurd(table, values * (mapping.frame_unit.to_ms / 1e3), kept, problems)
     if mapping.frame_unit.is_stamps:
         advances = advancing(values, kept)
         report(table, kept & ~advances, values, "time not advancing", _LATE, problems)

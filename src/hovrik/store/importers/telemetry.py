@@ -16,7 +16,16 @@ from numpy.typing import NDArray
 from ...core.errors import ImportRefused, Problem
 from ...core.trace import Channel
 from .clocks import TIME_WORDS, clock_seconds
-from .columns import advancing, channels_of, check_channels, check_columns, guess_channels, report, report_missing
+from .columns import (
+    advancing,
+    channels_of,
+    check_channels,
+    check_columns,
+    guess_channels,
+    leave_out_absurd,
+    report,
+    report_missing,
+)
 from .table import Table
 
 _DAY_S = 86_400.0
@@ -137,6 +146,7 @@ def convert(table: Table, mapping: TelemetryMap, name: str = "") -> Telemetry:
     kept = np.isfinite(seconds)
     if mapping.time_column is not None:
         report_missing(table, mapping.time_column, ~kept, problems, clock=mapping.time_unit is TimeUnit.CLOCK)
+    leave_out_absurd(table, seconds, kept, problems)
     onward = advancing(seconds, kept)
     report(table, kept & ~onward, seconds, "time not advancing", "time {:g} s does not advance: row left out", problems)
     kept &= onward
