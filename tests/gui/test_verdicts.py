@@ -81,7 +81,7 @@ def test_incidents_are_kept_and_taken_back(demo_copy):
         made = incidents.note(notebook, DEMO_QUESTION, IncidentKind.CRASH, static(9.0), phase="soak", words="x")
         assert notebook.incidents()[0].setup == static(9.0) and notebook.incidents()[0].phase == "soak"
         notebook.take_back_incident(made)
-        assert notebook.incidents() == [] and len(notebook._read("SELECT 1 FROM incident")) == 2
+        assert notebook.incidents() == [] and len(notebook.read_rows("SELECT 1 FROM incident")) == 2
 
 
 def test_void_passes_are_made_again(demo_copy, qtbot):

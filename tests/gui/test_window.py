@@ -205,7 +205,7 @@ def test_empty_notebook_says_what_to_do(tmp_path, qtbot):
         click(window.banner.buttons[0])
         assert not window.banner.isVisible()
         window.open_import()
-        window.import_dialog.tabs.setCurrentIndex(2)
+        window.import_dialog.tabs.setCurrentWidget(window.import_dialog.summary_page)
         click(window.import_dialog.accept_)
         assert "question line first" in window.import_dialog.message.text()
         window.import_dialog.close()

@@ -7,7 +7,7 @@ import pytest
 from helpers.build import trace_of, wandering
 from helpers.window import click, opened
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeySequence
+from PyQt6.QtGui import QImage, QKeySequence
 from PyQt6.QtTest import QTest
 from unit.test_runner import Log
 
@@ -16,6 +16,7 @@ from hovrik.app.widgets.guide_panel import GuidePanel
 from hovrik.bench.guided import GuidedMachine, Readings
 from hovrik.bench.protocol import Instruction, Need
 from hovrik.bench.runner import Control, Job, run
+from hovrik.core.hand import GaugeReading, GaugeUnit
 from hovrik.core.knob import LIMITS
 from hovrik.core.ladder import PRIOR_SD
 from hovrik.core.plan.ladder import LadderDesign, ordered_passes
@@ -24,6 +25,7 @@ from hovrik.core.rig import OsSlot, Rig
 from hovrik.core.title import Scene, Title
 from hovrik.service import library, sweep
 from hovrik.store.notebook import Notebook
+from hovrik.store.stills import pixels_of, stills
 
 RIG = Rig("hearthside-9", "Hearthside 9", 5.0, 25.0, battery_wh=50.0, refresh_hz=(60.0,),
           slots=(OsSlot("moss", "Moss 4"), OsSlot("flint", "Flint 2")))  # fmt: skip
@@ -44,7 +46,9 @@ class Scripted:
 
     def bring(self, instruction):
         self.told.append(instruction.text)
-        return Readings(trace_of(wandering(30, 40)), 40.0, 39.85, 61.0, None, ("stutter",))
+        return Readings(
+            trace_of(wandering(30, 40)), GaugeReading(GaugeUnit.WH, 40.0, 39.85), die_c=61.0, seen=("stutter",)
+        )
 
 
 def guided(person):
@@ -106,6 +110,9 @@ def by_hand(window, qtbot, log, key=Qt.Key.Key_Space):
     window.guide.speed = 100.0
     click(window.stage_buttons["Bench"])
     click(window.bench.start)
+    if panel.once_area.isVisible():  # asked before the first sweep only
+        said.append(panel.text.text())
+        click(panel.done)
     while True:
         qtbot.waitUntil(lambda: panel._request is not None or not window.runner.is_running, timeout=20_000)
         if panel._request is None:
@@ -115,8 +122,8 @@ def by_hand(window, qtbot, log, key=Qt.Key.Key_Space):
         if asked.wants_readings:
             panel.open_file(log)
             qtbot.waitUntil(lambda: panel._imported is not None, timeout=10_000)
-            panel.fields["gauge_start_wh"].setText("40")
-            panel.fields["gauge_end_wh"].setText("39,85")
+            panel.fields["gauge_start"].setText("40")
+            panel.fields["gauge_end"].setText("39,85")
             QTest.keyClick(panel.tags["stutter"], Qt.Key.Key_Space)  # a tag, not the mark
             click(panel.done)
         else:
@@ -130,6 +137,7 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
     with opened(notebook, qtbot) as window:
         assert window.bench_line.machine.text() == "run by hand"
         said = by_hand(window, qtbot, log)
+        assert "asked once" in said.pop(0)
         assert said[0] == "Restart into Moss 4." and said[-1].startswith("Put the limits back")
         assert any("Set 10 W" in text for text in said)
         assert "2 of 2 passes are kept" in window.bench.state.text()
@@ -155,8 +163,8 @@ def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):
     panel.watch.look()  # whole before the person is asked
     panel.ask(Request(Instruction(Need.SET_BY_HAND, "Bring it."), wants_readings=True))
     qtbot.waitUntil(lambda: panel.message.text().startswith("pass.csv: 30 s"), timeout=10_000)
-    panel.fields["gauge_start_wh"].setText("39")
-    panel.fields["gauge_end_wh"].setText("40")
+    panel.fields["gauge_start"].setText("39")
+    panel.fields["gauge_end"].setText("40")
     click(panel.done)
     assert "from 39 to 40 Wh" in panel.message.text() and panel.isVisible()
     panel.watch.watch(tmp_path / "none")
@@ -166,9 +174,11 @@ def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):
 def test_stop_withdraws_the_instruction(notebook, qtbot):
     with opened(notebook, qtbot) as window:
         click(window.stage_buttons["Bench"])
-        click(window.bench.start)
         panel = window.bench.guide
+        click(window.bench.start)
         qtbot.waitUntil(lambda: panel.isVisible(), timeout=10_000)
+        click(panel.done)  # everything stays unknown
+        qtbot.waitUntil(lambda: panel._request is not None, timeout=10_000)
         click(window.bench_line.stop)
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
         assert not panel.isVisible()
@@ -182,3 +192,56 @@ def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
         assert "Put the limits back" in sweep.describe_run(entry, done, planned)
         assert sweep.put_back(opened_, entry) and sweep.unfinished(opened_) == []
     assert Source.BATTERY is QUESTION.source
+
+
+def test_questions_once_ticks_a_meter_and_a_still_with_a_pass(notebook, tmp_path, qtbot):
+    """Asked before the first pass, carried to every one; the gauge timed by the mark key; powers kept by place."""
+    still = tmp_path / "low.png"
+    pixels = QImage(64, 40, QImage.Format.Format_RGB32)
+    pixels.fill(0x336699)
+    assert pixels.save(str(still))
+    with opened(notebook, qtbot) as window:
+        window.session.set_design(replace(DESIGN, to_w=10, pass_s=40))
+        click(window.stage_buttons["Bench"])
+        click(window.bench.start)
+        panel = window.bench.guide
+        assert panel.once_area.isVisible() and "asked once" in panel.text.text()
+        room = panel.once.fields["room_c"]
+        room.setFocus()
+        QTest.keyClicks(room, "23")
+        click(panel.done)
+        window.guide.speed = 10.0
+        while not panel.readings.isVisible():
+            qtbot.waitUntil(lambda: panel.isVisible() and panel._request is not None, timeout=20_000)
+            if panel._request.wants_readings:
+                break
+            QTest.keyClick(panel.done, Qt.Key.Key_Space)
+            if panel.is_timing:
+                for ticks in range(1, 5):
+                    qtbot.wait(300)  # a step of the gauge in three seconds of the machine
+                    QTest.keyClick(panel.done, Qt.Key.Key_Space)
+                    assert panel.ticks == ticks
+        assert panel.message.text().startswith("4 gauge ticks timed")
+        panel.fields["step_wh"].setText("0.02")
+        panel.form.scales.meter.setCurrentIndex(panel.form.scales.meter.findData("at the wall/w"))
+        panel.fields["meter"].setText("31.5")
+        panel.take_stills([still])
+        click(panel.done)
+        qtbot.waitUntil(lambda: bool(window.session.notebook.passes()), timeout=20_000)
+        (record,) = window.session.notebook.passes()
+        said = {name: one.value for name, one in record.conditions.items()}
+        assert said["room_c"] == 23.0 and said["draw_read_from"] == "4 gauge ticks"
+        assert said["wall_read_from"] == "meter at the wall"
+        trace = window.session.notebook.load(record.id).trace
+        assert trace.measured("battery_w").mean() == pytest.approx(0.02 * 3600 / 3.0, rel=0.25)
+        assert trace.measured("wall_w").mean() == 31.5
+        qtbot.waitUntil(lambda: len(stills(window.session.notebook)) == 1, timeout=10_000)
+        assert pixels_of(window.session.notebook, stills(window.session.notebook)[0].id) == still.read_bytes()
+        click(window.bench_line.stop)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        click(window.bench.start)  # nothing is asked a second time
+        qtbot.waitUntil(lambda: panel._request is not None, timeout=10_000)
+        assert not panel.once_area.isVisible()
+        click(window.bench_line.stop)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        panel.form.scales.meter.setCurrentIndex(0)

@@ -67,16 +67,16 @@ def test_series_longer_than_a_chunk(notebook):
     record = record_of(trace_of([1.0]), context=context(notebook), id="long")
     record = record.__class__(**{**record.__dict__, "trace": record.trace.__class__(stamps, {}, 0, int(stamps[-1]))})
     notebook.keep(record)
-    rows = notebook._read("SELECT count FROM chunk WHERE pass_id = 'long' ORDER BY number")
+    rows = notebook.read_rows("SELECT count FROM chunk WHERE pass_id = 'long' ORDER BY number")
     assert [r[0] for r in rows] == [CHUNK, CHUNK, 7]
     assert np.array_equal(notebook.load("long").trace.frames_ns, stamps)
 
 
 def test_header_pragmas_and_checks(notebook):
-    assert notebook._read("PRAGMA application_id")[0][0] == APPLICATION_ID
-    assert notebook._read("PRAGMA user_version")[0][0] == migrations()[-1][0]
-    assert notebook._read("PRAGMA journal_mode")[0][0] == "wal"
-    assert notebook._read("PRAGMA foreign_keys")[0][0] == 1
+    assert notebook.read_rows("PRAGMA application_id")[0][0] == APPLICATION_ID
+    assert notebook.read_rows("PRAGMA user_version")[0][0] == migrations()[-1][0]
+    assert notebook.read_rows("PRAGMA journal_mode")[0][0] == "wal"
+    assert notebook.read_rows("PRAGMA foreign_keys")[0][0] == 1
     assert [number for number, _ in migrations()] == list(range(1, len(migrations()) + 1))
 
 
@@ -95,7 +95,7 @@ def test_a_pass_must_point_at_versions_that_exist(notebook):
     record = record_of(trace_of([20.0, 20.0]), context=dict.fromkeys(("rig", "slot", "title", "scene"), "none"))
     with pytest.raises(StoreError, match="FOREIGN KEY"):
         notebook.keep(record)
-    assert notebook.passes() == [] and notebook._read("SELECT count(*) FROM chunk")[0][0] == 0
+    assert notebook.passes() == [] and notebook.read_rows("SELECT count(*) FROM chunk")[0][0] == 0
 
 
 def test_versions_are_new_rows_only_where_something_changed(notebook):
@@ -115,7 +115,7 @@ def test_annotations_are_undone_and_redone_by_rows(notebook):
     assert [a.uid for a in notebook.annotations("one")["one"]] == [uid]
     notebook.undo_annotation("one", redo)
     assert notebook.annotations() == {}
-    assert notebook._read("SELECT count(*) FROM annotation")[0][0] == 4
+    assert notebook.read_rows("SELECT count(*) FROM annotation")[0][0] == 4
 
 
 def test_marks_move_and_raw_data_stay(notebook):

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtGui import QUndoCommand
 
 from ..core.checks import Thresholds
+from ..core.condition import Condition, Provenance, to_plain
 from ..core.errors import HovrikError, StoreError
 from ..core.incident import Incident, IncidentKind
+from ..core.knob import Level
 from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
 from ..core.setup import Setup
-from ..service import incidents, profiles
+from ..service import incidents, library, profiles
+from ..store import stills
 from .session import Session
 
 
@@ -106,6 +110,45 @@ class SetAnswers(QUndoCommand):
 
     def undo(self) -> None:
         self._session.set_answers(self._rig_key, self._before)
+
+
+class RemoveStill(QUndoCommand):
+    """Take a still off the list."""
+
+    def __init__(self, session: Session, still_id: str) -> None:
+        super().__init__("remove a still")
+        self._session, self._still_id = session, still_id
+
+    def redo(self) -> None:
+        self._set(removed=True)
+
+    def undo(self) -> None:
+        self._set(removed=False)
+
+    def _set(self, *, removed: bool) -> None:
+        try:
+            stills.remove_still(self._session.notebook, self._still_id, removed=removed)
+        except HovrikError as fault:
+            self.setObsolete(True)
+            self._session.failed.emit(str(fault))
+        self._session.stills_changed.emit()
+
+
+def answer(session: Session, name: str, text: str) -> None:
+    """Answer an item of the list before measuring by what was typed; "" takes an answer back."""
+    rig = session.rig
+    if rig is None:
+        return
+    before = library.answers_of(session.notebook, rig.key)
+    after = {k: v for k, v in before.items() if k != name}
+    if text:
+        try:
+            value: Level = float(text.replace(",", "."))
+        except ValueError:
+            value = text
+        after |= to_plain({name: Condition(value, Provenance.ASKED, time.time_ns())})
+    if {k: v["value"] for k, v in before.items()} != {k: v["value"] for k, v in after.items()}:
+        session.undo_stack.push(SetAnswers(session, rig.key, before, after))
 
 
 class SetThresholds(QUndoCommand):

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..bench.guided import GuidedMachine, Readings
-from ..bench.protocol import Instruction
+from ..bench.protocol import Instruction, Need
 from ..core.question import Source
 from ..core.rig import Rig
 from ..core.title import Title
@@ -17,12 +17,14 @@ from ..core.title import Title
 
 @dataclass
 class Request:
-    """One thing asked of the person. wants_readings : the answer is Readings; answer : None until given."""
+    """One thing asked of the person. wants_readings : the answer is Readings; answer : None until given; ticks_ns :
+    moments the gauge stepped in the scene that has just ended."""
 
     instruction: Instruction
     wants_readings: bool
     answered: threading.Event = field(default_factory=threading.Event)
     answer: bool | Readings | None = None
+    ticks_ns: tuple[int, ...] = ()
 
     def give(self, answer: bool | Readings | None) -> None:
         """Answer, once."""
@@ -45,6 +47,7 @@ class Guide(QObject):
         self._open: Request | None = None
         self._last: GuidedMachine | None = None
         self.speed = 1.0
+        self._ticks: list[int] = []
         self._origin_ns = time.monotonic_ns()
 
     def _clock(self) -> int:
@@ -60,11 +63,19 @@ class Guide(QObject):
 
     def do(self, instruction: Instruction) -> bool:
         """Ask and wait; False when stopped."""
-        return bool(self._ask(Request(instruction, wants_readings=False)))
+        done = bool(self._ask(Request(instruction, wants_readings=False)))
+        if instruction.need is Need.START:
+            self._ticks = []
+        return done
+
+    def tick(self) -> int:
+        """The gauge has just stepped; how often in this scene. From the interface thread."""
+        self._ticks.append(self._clock())
+        return len(self._ticks)
 
     def bring(self, instruction: Instruction) -> Readings | None:
         """Ask for readings and wait; None when stopped."""
-        answer = self._ask(Request(instruction, wants_readings=True))
+        answer = self._ask(Request(instruction, wants_readings=True, ticks_ns=tuple(self._ticks)))
         return answer if isinstance(answer, Readings) else None
 
     def _ask(self, request: Request) -> bool | Readings | None:

@@ -36,7 +36,7 @@ from .background import Background
 from .session import Session
 from .widgets.batch_page import BatchPage
 from .widgets.channel_grid import ChannelGrid
-from .widgets.fields import Choice, button, label
+from .widgets.fields import TABLES, Choice, button, label
 from .widgets.telemetry_page import TelemetryPage
 
 _UNIT_WORDS = {
@@ -159,6 +159,7 @@ class ImportDialog(QDialog):
         for row, (key, words) in enumerate(
             (("mean_fps", "mean rate (fps)"), ("min_fps", "minimum (fps)"), ("score", "score"),
              ("package_w", "package power (W)"), ("battery_w", "battery draw (W)"), ("wall_w", "wall power (W)"),
+             ("input_w", "DC input power (W)"),
              ("source", "where it is from")), 1,
         ):  # fmt: skip
             field = QLineEdit()
@@ -167,7 +168,7 @@ class ImportDialog(QDialog):
             grid.addWidget(label(words, "soft"), row, 0)
             grid.addWidget(field, row, 1)
             self.summary[key] = field
-        grid.setRowStretch(9, 1)
+        grid.setRowStretch(10, 1)
         grid.setColumnStretch(1, 1)
         return page
 
@@ -200,7 +201,7 @@ class ImportDialog(QDialog):
     # -- file
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Frame times", "", "Text tables (*.csv *.txt *.tsv);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, "Frame times", "", TABLES)
         if name:
             self.open_file(Path(name))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Sequence
+from typing import TypeVar
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
@@ -17,6 +18,7 @@ from ..core.words import plural
 from ..service import library, sweep
 from ..service.evidence import surprising_setups, void_setups
 from ..service.machines import open_machine
+from .commands import answer
 from .evaluate_worker import EvaluateWorker
 from .guide import Guide
 from .run_worker import RunWorker
@@ -43,6 +45,7 @@ class MainWindow(QMainWindow):
         self.evaluator = EvaluateWorker(session.notebook.sibling)
         self.runner = RunWorker(session.notebook.sibling)
         self.guide = Guide()
+        self._waiting_setups: Sequence[Setup] = ()
         self.question_line = QuestionLine(session)
         self.answer_panel = AnswerPanel(session)
         self.banner = Banner()
@@ -155,6 +158,9 @@ class MainWindow(QMainWindow):
             bench.incident_asked.connect(self.note_incident)
             self.guide.asked.connect(bench.guide.ask)
             self.guide.withdrawn.connect(bench.guide.withdraw)
+            bench.guide.ticked.connect(self.guide.tick)
+            bench.guide.answered_once.connect(self._on_answered_once)
+            bench.guide.once.answered.connect(lambda name, text: answer(self.session, name, text))
             bench.progressed.connect(self._on_progress)
             return bench
         if name == "Plan":
@@ -169,6 +175,7 @@ class MainWindow(QMainWindow):
             read = ReadStage(self.session)
             read.import_asked.connect(self.open_import)
             read.checks_asked.connect(self.open_checks)
+            read.stills_asked.connect(self.open_stills)
             return read
         if name == "Choose":
             from .stages.choose import ChooseStage
@@ -268,6 +275,8 @@ class MainWindow(QMainWindow):
         if session.question is None:
             self.banner.show_problem("There is nothing to run yet: make a rig in Rig and a title in Scene first.")
             return
+        if session.address is None and self._ask_once(setups):
+            return
         try:
             plan_id = sweep.keep_plan(
                 session.notebook,
@@ -281,6 +290,22 @@ class MainWindow(QMainWindow):
             self.banner.show_problem(str(fault))
             return
         self.run_plan(plan_id)
+
+    def _ask_once(self, setups: Sequence[Setup]) -> bool:
+        """Before a sweep by hand: what only a person knows and was not asked yet. Whether the start waits for it."""
+        session = self.session
+        assert session.question is not None  # callers have checked
+        items = library.open_items(session.notebook, session.question.rig, session.preflight())
+        if not items or session.notebook.read_only:
+            return False
+        library.note_asked(session.notebook, session.question.rig, items)
+        self._waiting_setups = setups
+        self.show_stage("Bench")
+        self.bench.guide.ask_once(items)
+        return True
+
+    def _on_answered_once(self) -> None:
+        self._start(self._waiting_setups)
 
     def run_plan(self, plan_id: str) -> None:
         """Run what is left of a stored plan, in the Bench stage."""
@@ -363,18 +388,19 @@ class MainWindow(QMainWindow):
         """Open the import dialog; it does not block the window."""
         from .import_dialog import ImportDialog
 
-        dialog = ImportDialog(self.session, self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.import_dialog = dialog
-        dialog.show()
+        self.import_dialog = _shown(ImportDialog(self.session, self))
 
     def open_checks(self) -> None:
         """Open the thresholds of the checks; it does not block the window."""
         from .checks_dialog import ChecksDialog
 
-        self.checks_dialog = ChecksDialog(self.session, self)
-        self.checks_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.checks_dialog.show()
+        self.checks_dialog = _shown(ChecksDialog(self.session, self))
+
+    def open_stills(self) -> None:
+        """Open the stills of two set-ups; it does not block the window."""
+        from .stills_dialog import StillsDialog
+
+        self.stills_dialog = _shown(StillsDialog(self.session, self))
 
     def note_incident(self) -> None:
         """Bring the machine to safe limits first, then ask what happened."""
@@ -383,9 +409,7 @@ class MainWindow(QMainWindow):
         event = self.bench.last_progress if self.runner.is_running else None
         self.runner.stop()
         setup, phase = (event.setup, event.phase.value) if event is not None else (None, "")
-        self.incident_dialog = IncidentDialog(self.session, setup, phase, self)
-        self.incident_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.incident_dialog.show()
+        self.incident_dialog = _shown(IncidentDialog(self.session, setup, phase, self))
 
     def keep_answer(self) -> None:
         """Keep the answer as a profile and show it."""
@@ -418,3 +442,13 @@ class MainWindow(QMainWindow):
             self.session.notebook.set_state("stage", current)
         self.session.close()
         super().closeEvent(event)
+
+
+_Dialog = TypeVar("_Dialog", bound=QDialog)
+
+
+def _shown(dialog: _Dialog) -> _Dialog:
+    """Show a dialog beside the window; it goes when it is closed."""
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.show()
+    return dialog

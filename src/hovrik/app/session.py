@@ -46,6 +46,7 @@ class Session(QObject):
     library_changed = pyqtSignal()
     answers_changed = pyqtSignal()
     thresholds_changed = pyqtSignal()
+    stills_changed = pyqtSignal()
     incidents_changed = pyqtSignal()
     failed = pyqtSignal(str)
 

@@ -6,15 +6,23 @@ a gauge says comes in after each pass. Time is real; the clock and the waiting a
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from decimal import Decimal
 from typing import Protocol
 
 import numpy as np
 
 from ..core.condition import Condition, Conditions, Provenance
-from ..core.energy import reading_sd_w
+from ..core.hand import (
+    LEAST_TICKS,
+    GaugeReading,
+    HandDraw,
+    MeterReading,
+    best_draws,
+    draw_from_gauge,
+    draw_from_meter,
+    draw_from_ticks,
+)
 from ..core.knob import CAP, LIMITS, NO_CAP, Hazard, Knob
 from ..core.question import Source
 from ..core.rig import Rig
@@ -28,15 +36,33 @@ _NS = 1_000_000_000
 
 @dataclass(frozen=True)
 class Readings:
-    """What a person brings back from a pass. trace : an imported frame log, None for none; gauge_start_wh,
-    gauge_end_wh : read when the scene began and ended; die_c, shell_c : read at the end; seen : quick tags."""
+    """What a person brings back from a pass.
+
+    trace : an imported frame log, None for none; gauge : read when the scene began and ended; ticks_ns : machine time
+    of each step of the gauge; step_wh : of one tick, where the rig's is unknown; meter : an outside one over the scene;
+    die_c, shell_c : read at the end; seen : quick tags.
+    """
 
     trace: Trace | None = None
-    gauge_start_wh: float | None = None
-    gauge_end_wh: float | None = None
+    gauge: GaugeReading | None = None
+    ticks_ns: tuple[int, ...] = ()
+    step_wh: float | None = None
+    meter: MeterReading | None = None
     die_c: float | None = None
     shell_c: float | None = None
     seen: tuple[str, ...] = ()
+
+    def draws(self, seconds: float, rig: Rig) -> dict[str, HandDraw]:
+        """What was read, as powers by channel. seconds : of the scene. Raises InputError naming what cannot be."""
+        found = []
+        if self.gauge is not None:
+            found.append(draw_from_gauge(self.gauge, seconds, rig))
+        step = self.step_wh or rig.gauge_step_wh
+        if len(self.ticks_ns) >= LEAST_TICKS and step:
+            found.append(draw_from_ticks([(at - self.ticks_ns[0]) / _NS for at in self.ticks_ns], step))
+        if self.meter is not None:
+            found.append(draw_from_meter(self.meter, seconds))
+        return best_draws(found)
 
 
 class Person(Protocol):
@@ -70,7 +96,7 @@ class GuidedMachine:
     _began_ns: int = 0
     _brought: Sample | None = None
     _seen: tuple[str, ...] = ()
-    _draw_sd_w: float | None = None
+    _draws: dict[str, HandDraw] = field(default_factory=dict)
 
     @property
     def poll_s(self) -> float:
@@ -135,7 +161,7 @@ class GuidedMachine:
         where = f"{known.name} · {place.name}" if known and place else f"{title} · {scene}"
         mark = f", at {place.start_mark}" if place and place.start_mark else ""
         text = f"Start {where}{mark}, and the frame log with it. Confirm at the moment it begins."
-        if not self.person.do(Instruction(Need.SET_BY_HAND, text)):
+        if not self.person.do(Instruction(Need.START, text)):
             return Outcome(Reply.REFUSED, "it was not started")
         self._running, self._began_ns, self._brought = True, self.now_ns(), None
         return Outcome(Reply.DONE)
@@ -145,7 +171,7 @@ class GuidedMachine:
             return
         self._running, end = False, self.now_ns()
         text = "The time is up: stop the log and the scene. Bring the frame log and what you read."
-        readings = self.person.bring(Instruction(Need.SET_BY_HAND, text))
+        readings = self.person.bring(Instruction(Need.BRING, text))
         if readings is not None:
             self._brought = self._sample(readings, end)
             self._seen = readings.seen
@@ -153,13 +179,8 @@ class GuidedMachine:
     def told(self) -> Conditions:
         """Quick tags of the pass that has just ended, and how well its draw is known."""
         seen, self._seen = self._seen, ()
-        sd_w, self._draw_sd_w = self._draw_sd_w, None
-        found = {}
-        if seen:
-            found["seen"] = Condition(", ".join(seen), Provenance.ASKED, self.now_ns())
-        if sd_w is not None:
-            found["draw_sd_w"] = Condition(sd_w, Provenance.ASSUMED, self.now_ns())
-        return found
+        draws, self._draws = self._draws, {}
+        return told_by_hand(seen, draws, self.now_ns())
 
     def _sample(self, readings: Readings, end: int) -> Sample:
         """Readings as samples: the log's last frame lies at the moment the scene was ended."""
@@ -170,12 +191,10 @@ class GuidedMachine:
             shift = end - int(readings.trace.frames_ns[-1])
             frames = readings.trace.frames_ns + shift
             channels = {k: replace(c, stamps_ns=c.stamps_ns + shift) for k, c in readings.trace.channels.items()}
-        hours = (end - self._began_ns) / _NS / 3600.0
-        if readings.gauge_start_wh is not None and readings.gauge_end_wh is not None and hours > 0:
-            watts = (readings.gauge_start_wh - readings.gauge_end_wh) / hours
-            channels["battery_w"] = Channel(seconds, np.full(seconds.size, watts))
-            step_wh = self.rig.gauge_step_wh or _step_of(readings.gauge_start_wh, readings.gauge_end_wh)
-            self._draw_sd_w = reading_sd_w(step_wh, hours, watts)
+        if end > self._began_ns:
+            self._draws = readings.draws((end - self._began_ns) / _NS, self.rig)
+            for name, draw in self._draws.items():
+                channels[name] = Channel(seconds, np.full(seconds.size, draw.watts))
         for name in ("die_c", "shell_c"):
             value = getattr(readings, name)
             if value is not None and name not in channels:
@@ -209,6 +228,13 @@ class GuidedMachine:
         """Nothing to let go of."""
 
 
-def _step_of(*readings: float) -> float:
-    """The last decimal that was read, where the rig's gauge step is unknown: 39.85 and 40 give 0.01; at most 1 Wh."""
-    return min(1.0, *(10.0 ** int(Decimal(repr(value)).normalize().as_tuple().exponent) for value in readings))
+def told_by_hand(seen: Sequence[str], draws: Mapping[str, HandDraw], now_ns: int) -> dict[str, Condition]:
+    """Quick tags, and how well each power is known, as conditions of a pass."""
+    found = {}
+    if seen:
+        found["seen"] = Condition(", ".join(seen), Provenance.ASKED, now_ns)
+    for name, draw in draws.items():
+        key = "draw" if name == "battery_w" else name.removesuffix("_w")
+        found[f"{key}_sd_w"] = Condition(draw.sd_w, Provenance.ASSUMED, now_ns)
+        found[f"{key}_read_from"] = Condition(draw.how, Provenance.ASKED, now_ns)
+    return found

@@ -81,6 +81,8 @@ class Need(StrEnum):
     PLUG_IN = "plug in"
     UNPLUG = "unplug"
     SET_BY_HAND = "set by hand"
+    START = "start the scene"
+    BRING = "bring the readings"
 
 
 @dataclass(frozen=True)

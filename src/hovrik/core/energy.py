@@ -14,7 +14,6 @@ from .spread import Estimate, LogMean, t_quantile
 from .trace import Channel
 
 MODEL_SHARE = 0.02  # the pack model follows the reference tables within 2 %
-MARK_SD_S = 0.5  # a person's press or glance, s: assumed
 LOSS_PER_WATT = 0.00155  # share lost in the resistance per watt drawn, for a 40 Wh pack: fits the reference tables
 
 # Open-circuit voltage of one cell against charge share: rounded points of a common layered-oxide cell (MEM).
@@ -32,14 +31,6 @@ def energy_wh(channel: Channel) -> float:
 def gauge_sd_wh(step_wh: float) -> float:
     """Standard deviation of the difference of two readings of a gauge with this step: q / sqrt(6)."""
     return step_wh / math.sqrt(6.0)
-
-
-def reading_sd_w(step_wh: float, hours: float, draw_w: float) -> float:
-    """Standard deviation (W) of a draw from two gauge readings taken by hand, `hours` apart.
-
-    The gauge's step and, in quadrature, the moment of each reading: known to MARK_SD_S.
-    """
-    return math.hypot(gauge_sd_wh(step_wh) / hours, math.sqrt(2.0) * MARK_SD_S / (3600.0 * hours) * draw_w)
 
 
 def gauge_pass_min(step_wh: float, draw_w: float, share: float) -> float:

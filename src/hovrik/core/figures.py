@@ -15,16 +15,16 @@ from .record import Origin, PassRecord
 from .spread import OnePass, within_pass
 
 ALGORITHM = "pass-figures"
-VERSION = 5
-_POWERS = ("package_w", "battery_w", "wall_w", "cpu_w", "gpu_w")
+VERSION = 6
+_POWERS = ("package_w", "battery_w", "wall_w", "input_w", "cpu_w", "gpu_w")
 
 
 @dataclass(frozen=True)
 class PassFigures:
     """Figures of a pass; None: not recorded or not carried by the data.
 
-    package_w, draw_w, wall_w, cpu_w, gpu_w : mean power between the marks (W), never mixed; die, shell :
-    settled temperatures; draw_sd_w : what the readings behind draw_w allow, where taken by hand;
+    package_w, draw_w, wall_w, input_w (DC input), cpu_w, gpu_w : mean power between the marks (W), never mixed;
+    die, shell : settled temperatures; draw_sd_w : what the readings behind draw_w allow, where taken by hand;
     die_end_c, shell_end_c : mean of the last 5 s (C); charge_used_share : charge at start less at the end.
     """
 
@@ -33,6 +33,7 @@ class PassFigures:
     draw_w: float | None = None
     draw_sd_w: float | None = None
     wall_w: float | None = None
+    input_w: float | None = None
     cpu_w: float | None = None
     gpu_w: float | None = None
     die: Settled | None = None
@@ -81,6 +82,7 @@ def figures_of(
         draw_w=means["battery_w"] if _discharging(charge) else None,
         draw_sd_w=number(record.conditions, "draw_sd_w"),
         wall_w=means["wall_w"],
+        input_w=means["input_w"],
         cpu_w=means["cpu_w"],
         gpu_w=means["gpu_w"],
         die=_settled(record, "die_c", constants),
@@ -105,6 +107,7 @@ def _from_summary(record: PassRecord) -> PassFigures:
         package_w=number("package_w"),
         draw_w=number("battery_w"),
         wall_w=number("wall_w"),
+        input_w=number("input_w"),
         mean_fps=number("mean_fps"),
         min_fps=number("min_fps"),
         score=number("score"),

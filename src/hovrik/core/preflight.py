@@ -60,6 +60,7 @@ class Seen:
 
 
 YES_NO = ("yes", "no")
+READ_IDS = frozenset({"slot_running", "source_now", "charge_share", "refresh_hz", "limits_now"})  # never asked
 
 
 def items(

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from ..bench.protocol import Description
 from ..core.errors import HovrikError, PlanError, Unavailable
-from ..core.preflight import Item, Seen, items
+from ..core.preflight import READ_IDS, Item, Mood, Seen, items
 from ..core.question import Question
 from ..core.rig import OsSlot, Rig, Version
 from ..core.sheets import key_from, rig_problems, title_problems
@@ -181,6 +181,22 @@ def keep_answers(notebook: Notebook, rig_key: str, answers: Mapping[str, Any]) -
 def answers_of(notebook: Notebook, rig_key: str) -> dict[str, Any]:
     """Plain answers of a rig."""
     return dict((notebook.get_state(ANSWERS) or {}).get(rig_key, {}))
+
+
+_ASKED = "asked_once"
+
+
+def open_items(notebook: Notebook, rig_key: str, made: Sequence[Item]) -> list[Item]:
+    """Items that only a person can answer, are open, and were not asked before a sweep by hand of this rig."""
+    before = set((notebook.get_state(_ASKED) or {}).get(rig_key, ()))
+    return [item for item in made if item.mood is Mood.OPEN and item.id not in READ_IDS and item.id not in before]
+
+
+def note_asked(notebook: Notebook, rig_key: str, made: Sequence[Item]) -> None:
+    """Remember that these were asked; what stays open then is unknown by choice."""
+    known = dict(notebook.get_state(_ASKED) or {})
+    known[rig_key] = sorted({*known.get(rig_key, ()), *(item.id for item in made)})
+    notebook.set_state(_ASKED, known)
 
 
 def import_body(notebook: Notebook, kind: str, body: Mapping[str, Any]) -> str:

@@ -31,6 +31,7 @@ def metrics_of(view: PassView) -> dict[str, float | None]:
         "package_w": found.package_w,
         "draw_w": found.draw_w,
         "wall_w": found.wall_w,
+        "input_w": found.input_w,
         "die_settled_c": die.value_c if die else None,
         "shell_settled_c": shell.value_c if shell else None,
         "die_end_c": found.die_end_c,

@@ -67,12 +67,14 @@ def asked_conditions(
     question: Question, rig: Rig, room_c: float | None, seen: Conditions | None = None
 ) -> dict[str, Condition]:
     """Conditions of the passes of a sweep that no channel reads; `seen` : what the preflight list says."""
-    now = time.time_ns()
+    now, seen = time.time_ns(), seen or {}
     return {
-        **(seen or {}),
+        **seen,
         "source": Condition(question.source.value, Provenance.ASKED, now),
-        "room_c": Condition(room_c, Provenance.ASKED, now) if room_c is not None else UNKNOWN,
-        "fan_policy": (seen or {}).get("fan_policy")
+        "room_c": Condition(room_c, Provenance.ASKED, now)
+        if room_c is not None
+        else (seen or {}).get("room_c", UNKNOWN),
+        "fan_policy": seen.get("fan_policy")
         or (Condition(rig.fan_policy, Provenance.ASSUMED, now) if rig.fan_policy else UNKNOWN),
     }
 

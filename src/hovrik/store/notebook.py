@@ -152,7 +152,8 @@ class Notebook:
                 "free some disk space or check the folder."
             ) from fault
 
-    def _read(self, query: str, *values: Any) -> list[tuple[Any, ...]]:
+    def read_rows(self, query: str, *values: Any) -> list[tuple[Any, ...]]:
+        """Rows of a query. Raises StoreError where the file cannot be read."""
         try:
             return self._connection.execute(query, values).fetchall()
         except sqlite3.DatabaseError as fault:
@@ -160,14 +161,14 @@ class Notebook:
 
     def revision(self) -> int:
         """A number that changes whenever any connection changes the file's contents that this one can see."""
-        return int(self._read("PRAGMA data_version")[0][0])
+        return int(self.read_rows("PRAGMA data_version")[0][0])
 
     # -- versions of rigs, slots, titles, scenes
 
     def note(self, kind: str, key: str, body: Mapping[str, Any], parent: str | None = None) -> str:
         """The id of the version with this body: the newest one where it is unchanged, else a new row."""
         text = _dump(body)
-        newest = self._read(
+        newest = self.read_rows(
             "SELECT id, body, parent FROM entity WHERE kind = ? AND key = ? ORDER BY noted_at DESC, rowid DESC LIMIT 1",
             kind, key,
         )  # fmt: skip
@@ -182,7 +183,7 @@ class Notebook:
 
     def entities(self, kind: str | None = None) -> list[Entity]:
         """Every version, oldest first."""
-        rows = self._read(
+        rows = self.read_rows(
             "SELECT id, kind, key, parent, body, noted_at FROM entity"
             + (" WHERE kind = ?" if kind else "")
             + " ORDER BY noted_at, rowid",
@@ -205,7 +206,7 @@ class Notebook:
 
     def plan(self, plan_id: str) -> dict[str, Any]:
         """A stored plan. Raises StoreError where there is none."""
-        rows = self._read("SELECT body FROM plan WHERE id = ?", plan_id)
+        rows = self.read_rows("SELECT body FROM plan WHERE id = ?", plan_id)
         if not rows:
             raise StoreError(f"Plan {plan_id} is not in {self.path.name}.")
         found: dict[str, Any] = json.loads(rows[0][0])
@@ -240,7 +241,7 @@ class Notebook:
 
     def open_runs(self) -> list[JournalEntry]:
         """Runs whose machine was not confirmed to be put back."""
-        rows = self._read(
+        rows = self.read_rows(
             "SELECT id, plan_id, machine, snapshot, position FROM journal WHERE restored_at IS NULL ORDER BY began_at"
         )
         return [
@@ -250,7 +251,7 @@ class Notebook:
 
     def done_indices(self, plan_id: str) -> frozenset[int]:
         """Planned passes that are kept, were not cut short and are not deleted."""
-        rows = self._read("SELECT id, plan_index FROM pass WHERE plan_id = ? AND outcome <> 'aborted'", plan_id)
+        rows = self.read_rows("SELECT id, plan_index FROM pass WHERE plan_id = ? AND outcome <> 'aborted'", plan_id)
         gone = {i for i, notes in self.annotations().items() if any(n.kind == "deletion" for n in notes)}
         return frozenset(index for i, index in rows if i not in gone and index is not None)
 
@@ -284,15 +285,15 @@ class Notebook:
 
     def passes(self) -> list[PassRecord]:
         """Every pass without its series (trace None even where there is one), oldest first."""
-        return [self._record(row, with_trace=False) for row in self._read(f"{_PASS} ORDER BY noted_at, rowid")]
+        return [self._record(row, with_trace=False) for row in self.read_rows(f"{_PASS} ORDER BY noted_at, rowid")]
 
     def has_passes(self) -> bool:
         """Whether there is any pass."""
-        return bool(self._read("SELECT 1 FROM pass LIMIT 1"))
+        return bool(self.read_rows("SELECT 1 FROM pass LIMIT 1"))
 
     def load(self, pass_id: str) -> PassRecord:
         """One pass in full, its marks as annotated. Raises StoreError where there is none."""
-        rows = self._read(f"{_PASS} WHERE id = ?", pass_id)
+        rows = self.read_rows(f"{_PASS} WHERE id = ?", pass_id)
         if not rows:
             raise StoreError(f"Pass {pass_id} is not in {self.path.name}.")
         return self._record(rows[0], with_trace=True)
@@ -310,7 +311,7 @@ class Notebook:
         )  # fmt: skip
 
     def _trace(self, pass_id: str, start_ns: int, end_ns: int) -> Trace | None:
-        rows = self._read(
+        rows = self.read_rows(
             "SELECT channel, stamps, samples FROM chunk WHERE pass_id = ? ORDER BY channel, number", pass_id
         )
         if not rows:
@@ -349,7 +350,7 @@ class Notebook:
 
     def annotations(self, pass_id: str | None = None) -> dict[str, list[Annotation]]:
         """Annotations in force by pass, oldest first."""
-        rows = self._read(
+        rows = self.read_rows(
             "SELECT pass_id, uid, kind, body, noted_at FROM annotation"
             + (" WHERE pass_id = ?" if pass_id else "")
             + " ORDER BY id",
@@ -367,7 +368,7 @@ class Notebook:
 
     def annotation_counts(self) -> dict[str, int]:
         """Rows by pass, verdicts left out: the revision that cached figures belong to."""
-        rows = self._read("SELECT pass_id, count(*) FROM annotation WHERE kind <> 'verdict' GROUP BY pass_id")
+        rows = self.read_rows("SELECT pass_id, count(*) FROM annotation WHERE kind <> 'verdict' GROUP BY pass_id")
         return {str(owner): int(count) for owner, count in rows}
 
     # -- incidents
@@ -394,7 +395,7 @@ class Notebook:
 
     def incidents(self) -> list[Incident]:
         """Incidents in force, oldest first."""
-        rows = self._read(
+        rows = self.read_rows(
             "SELECT id, kind, rig, slot, title, scene, setup, body, noted_at FROM incident ORDER BY noted_at, rowid"
         )
         gone = {json.loads(row[7])["id"] for row in rows if row[1] == "taken back"}
@@ -416,7 +417,7 @@ class Notebook:
     def cached(self, algorithm: str, version: int) -> dict[str, dict[str, Any]]:
         """Cached bodies by pass that are of this version and of the pass's present revision."""
         counts = self.annotation_counts()
-        rows = self._read(
+        rows = self.read_rows(
             "SELECT pass_id, revision, body FROM derived WHERE algorithm = ? AND version = ?", algorithm, version
         )
         return {i: json.loads(body) for i, revision, body in rows if revision == counts.get(i, 0)}
@@ -457,12 +458,12 @@ class Notebook:
 
     def profiles(self) -> list[tuple[str, dict[str, Any]]]:
         """(id, body) of the profiles in force, newest first."""
-        rows = self._read("SELECT id, body FROM profile WHERE removed_at IS NULL ORDER BY noted_at DESC")
+        rows = self.read_rows("SELECT id, body FROM profile WHERE removed_at IS NULL ORDER BY noted_at DESC")
         return [(i, json.loads(body)) for i, body in rows]
 
     def get_state(self, key: str) -> Any:
         """A remembered value, or None."""
-        rows = self._read("SELECT body FROM state WHERE key = ?", key)
+        rows = self.read_rows("SELECT body FROM state WHERE key = ?", key)
         return json.loads(rows[0][0]) if rows else None
 
     def set_state(self, key: str, body: Any) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
@@ -13,6 +15,8 @@ from ...core.record import Outcome
 from ...core.setup import describe
 from ...service.batch import mappings
 from ...service.evidence import surprising_setups, void_setups
+from ...store.stills import keep_stills
+from ..background import Background
 from ..own_load import OwnLoad
 from ..plots.live import LiveTraces
 from ..run_worker import RunWorker
@@ -61,13 +65,17 @@ class BenchStage(Stage):
         top.addWidget(self.clocks)
         top.addWidget(self.import_)
         self.layout_.addLayout(top)
-        self.guide = GuidePanel(lambda: mappings(session.notebook))
-        self.layout_.addWidget(self.guide)
+        self.guide = GuidePanel(lambda: mappings(session.notebook), lambda: session.rig)
         row = QHBoxLayout()
         row.setSpacing(10)
         self.traces = LiveTraces()
         self.clocks.toggled.connect(self.traces.show_clocks)
-        row.addWidget(self.traces, 1)
+        column = QVBoxLayout()
+        column.addWidget(self.guide)
+        column.addWidget(self.traces, 1)
+        column.addStretch()
+        row.addLayout(column, 1)
+        self.guide.turned_up.connect(lambda on: self.traces.setVisible(not on))  # by hand there is nothing live to draw
         side = QVBoxLayout()
         side.addWidget(label("Queue", "heading"))
         self.queue = QListWidget()
@@ -99,6 +107,9 @@ class BenchStage(Stage):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.applicationStateChanged.connect(self.show_focus)
+        self._keeper = Background(self)
+        self._keeper.finished.connect(lambda _count: session.stills_changed.emit())
+        self._keeper.failed.connect(lambda fault: self.state.setText(f"The pass is kept, its stills are not: {fault}"))
         self._load = OwnLoad()
         self._load_words = ""
         worker.started.connect(self._on_started)
@@ -210,6 +221,18 @@ class BenchStage(Stage):
             return
         self._planned.pop(index, None)
         self._mark(index, "✓" if event.counts else "✗")
+        if self.guide.stills:
+            self._keep_stills(event.record.id, list(self.guide.stills))
+            self.guide.stills.clear()
+
+    def _keep_stills(self, pass_id: str, paths: list[Path]) -> None:
+        notebook = self.session.notebook
+
+        def work() -> int:
+            with notebook.sibling() as own:
+                return len(keep_stills(own, pass_id, paths))
+
+        self._keeper.run(work)
 
     def _take(self, event: Progress) -> None:
         if event.phase is Phase.APPLY:
@@ -248,6 +271,8 @@ class BenchStage(Stage):
 
     def _on_idle(self) -> None:
         self._timer.stop()
+        if self.guide.is_timing:  # stopped in the middle of a scene
+            self.guide.withdraw()
         self.start.setEnabled(not self.session.notebook.read_only)
         self.pace.setEnabled(True)
         for made in (self.pause, self.skip, self.again):

@@ -31,6 +31,8 @@ from .base import Stage
 
 HEAT_S = 900.0
 
+_NO_ROOM = -21.0  # shown as not noted
+
 
 class PlanStage(Stage):
     """Knobs and levels on the left; what the plan takes, its order and the predicted charge on the right.
@@ -79,7 +81,8 @@ class PlanStage(Stage):
         self.has_heat = QCheckBox("one long heat pass first (15 min)")
         self.has_heat.setToolTip("Calibrates how this machine warms up, so that settled temperatures can be told.")
         self.seed = NumberField("Seed of the random order", "", 0, 999_999, 1)
-        self.room_c = NumberField("Room temperature", "C", -20, 60, 1, 1)
+        self.room_c = NumberField("Room temperature", "C", _NO_ROOM, 60, 1, 1)
+        self.room_c.setSpecialValueText("not noted")
         for words, field in (
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
@@ -184,8 +187,9 @@ class PlanStage(Stage):
         self.printed.setText(f"Written to {path.name}.")
 
     def _on_room_edited(self, value: float) -> None:
-        if value != self.session.room_c:
-            self.session.undo_stack.push(SetRoom(self.session, value))
+        room_c = value if value > _NO_ROOM else None
+        if room_c != self.session.room_c:
+            self.session.undo_stack.push(SetRoom(self.session, room_c))
 
     def refresh(self) -> None:
         """Show the design and what it takes."""
@@ -201,7 +205,7 @@ class PlanStage(Stage):
             box.blockSignals(blocked)
         self.cap_fps.show_value(design.cap_fps or (self.session.question.target_fps if self.session.question else 60))
         self.cap_fps.setEnabled(design.cap_fps is not None)
-        self.room_c.show_value(self.session.room_c if self.session.room_c is not None else 22.0)
+        self.room_c.show_value(self.session.room_c if self.session.room_c is not None else _NO_ROOM)
         self._show_totals(design)
 
     def _show_totals(self, design: LadderDesign) -> None:

@@ -26,12 +26,13 @@ from .base import Stage
 class ReadStage(Stage):
     """Curves on top with margin notes, passes below with the selected one in full.
 
-    Signals: import_asked, checks_asked.
+    Signals: import_asked, checks_asked, stills_asked.
     """
 
     title = "Read"
     import_asked = pyqtSignal()
     checks_asked = pyqtSignal()
+    stills_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -54,6 +55,8 @@ class ReadStage(Stage):
         )
         self.marks.setCheckable(True)
         self.import_ = button("Import …", tip="Import passes measured elsewhere")
+        self.stills = button("Stills …", tip="Pictures of set-ups, side by side")
+        self.stills.clicked.connect(self.stills_asked)
         self.layout_.addWidget(self._arranged(), 1)
         self.table.pass_chosen.connect(session.select_pass)
         self.rate.level_chosen.connect(self._on_level_chosen)
@@ -93,6 +96,7 @@ class ReadStage(Stage):
         row.addWidget(self.take_out)
         row.addWidget(self.marks)
         row.addWidget(self.checks)
+        row.addWidget(self.stills)
         row.addStretch()
         row.addWidget(self.import_)
         column.addLayout(row)
@@ -282,6 +286,12 @@ def _pass_words(view: PassView) -> str:
     parts = [describe(view.record.setup), view.verdict.state.value]
     parts += [f"{f.check}: {f.evidence}. {f.next_step}".rstrip(". ") for f in view.verdict.findings]
     parts += list(view.verdict.facts)
+    parts += [
+        f"{words} {watts:.1f} W"
+        for words, watts in (("at the wall", view.figures.wall_w), ("at the DC input", view.figures.input_w))
+        if watts
+    ]
+    parts += [str(view.record.conditions[name].value) for name in ("telemetry",) if name in view.record.conditions]
     if view.verdict.overruled:
         parts.append(f"overruled: {view.verdict.overruled}")
     if view.record.origin.value == "summary":

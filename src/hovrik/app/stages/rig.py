@@ -3,7 +3,6 @@ measuring. Every edit is a new version; none overwrites an old one."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
@@ -12,14 +11,13 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
-from ...core.condition import Condition, Provenance, to_plain
 from ...core.errors import HovrikError
 from ...core.rig import OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
 from ...core.sheet import Field
 from ...core.sheets import MODE, PANEL, RIG, VERSION
 from ...service import library
 from ...store.exporters import exchange
-from ..commands import SaveVersion, SetAnswers, SetQuestion
+from ..commands import SaveVersion, SetQuestion, answer
 from ..session import Session
 from ..widgets.fields import Card, button, label
 from ..widgets.preflight_list import PreflightList
@@ -155,7 +153,7 @@ class RigStage(Stage):
         for table in (self.modes, self.displays, self.slots, self.versions):
             table.failed.connect(self.message.setText)
         self.add_slot.clicked.connect(self._on_add_slot)
-        self.preflight.answered.connect(self._on_answered)
+        self.preflight.answered.connect(lambda name, text: answer(self.session, name, text))
         self.new.clicked.connect(self.new_rig)
         self.import_.clicked.connect(self._on_import)
         self.export.clicked.connect(self._on_export)
@@ -260,21 +258,6 @@ class RigStage(Stage):
         rig = self.session.rig
         if rig is not None:
             self._push(rig, library.with_new_slot(rig), "OS slots")
-
-    def _on_answered(self, name: str, text: str) -> None:
-        rig = self.session.rig
-        if rig is None:
-            return
-        before = library.answers_of(self.session.notebook, rig.key)
-        after = {k: v for k, v in before.items() if k != name}
-        if text:
-            try:
-                value: Any = float(text.replace(",", "."))
-            except ValueError:
-                value = text
-            after |= to_plain({name: Condition(value, Provenance.ASKED, time.time_ns())})
-        if {k: v["value"] for k, v in before.items()} != {k: v["value"] for k, v in after.items()}:
-            self.session.undo_stack.push(SetAnswers(self.session, rig.key, before, after))
 
     def new_rig(self) -> None:
         """Make a rig of which only the name is known and show it."""

@@ -28,7 +28,7 @@ from ...service.batch import Log, Order
 from ...store.importers.telemetry import Telemetry
 from ..background import Background
 from ..session import Session
-from .fields import NumberField, button, label, set_kind
+from .fields import TABLES, NumberField, button, label, set_kind
 from .folder_watch import FolderWatch
 
 _HEAD = ("log", "columns", "passes", "length (s)", "mean fps", "limit (W)", "cap", "what became of it")
@@ -38,7 +38,6 @@ _FIRST_WORDS = (
     "guessed. To set one, import such a file on the first page."
 )
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-_FILES = "Text tables (*.csv *.txt *.tsv);;All files (*)"
 
 
 class BatchPage(QWidget):
@@ -126,7 +125,7 @@ class BatchPage(QWidget):
     # -- the list
 
     def _on_add(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Logs", "", _FILES)
+        names, _ = QFileDialog.getOpenFileNames(self, "Logs", "", TABLES)
         self.add([Path(name) for name in names])
 
     def _on_folder(self) -> None:

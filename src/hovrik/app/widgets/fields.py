@@ -18,6 +18,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp);;All files (*)"
+TABLES = "Text tables (*.csv *.txt *.tsv);;All files (*)"
+
 
 def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:
     """A label of a kind that the style sheet knows: soft, heading, figure, good, warn, bad."""

@@ -1,46 +1,64 @@
-"""One large instruction at a time for a hand-run machine, and the readings after a pass."""
+"""One large instruction at a time for a hand-run machine, the ticks of its gauge, and the readings after a pass."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QSettings
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QKeySequenceEdit, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSettings, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, QShortcut, QShowEvent
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QKeySequenceEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...bench.guided import Readings
+from ...bench.protocol import Need
 from ...core.errors import HovrikError
+from ...core.preflight import Item
+from ...core.rig import Rig
+from ...core.words import plural
 from ...service.batch import mapping_for
 from ...store.importers.frame_log import Imported, convert, guess
 from ...store.importers.table import read_table
+from ...store.stills import SUFFIXES
 from ..background import Background
 from ..guide import Request
 from ..theme import tokens
-from .fields import Card, button, label
+from .fields import PICTURES, TABLES, Card, button, label
 from .folder_watch import FolderWatch
+from .preflight_list import PreflightList
+from .reading_form import ReadingForm
 
-_READ = (("gauge_start_wh", "gauge at the start (Wh)"), ("gauge_end_wh", "at the end (Wh)"), ("die_c", "die (C)"),
-         ("shell_c", "shell (C)"))  # fmt: skip
 _KEY = "mark_key"
-_SEEN = ("stutter", "artefacts", "latency felt", "noise")
+_ONCE = "Before the first pass: what no log will tell. It is asked once; an empty answer is unknown."
+_NO_LOG = "No log yet: without one the pass carries no low."
 
 
 class GuidePanel(Card):
-    """Shown while a person is asked for something; a key of their choice or the button confirms. A frame log can be
-    dropped on it.
+    """Shown while a person is asked for something or times the gauge; a key of their choice or the button confirms. A
+    frame log can be dropped on it.
 
-    mappings : those saved for log columns, by file shape, asked for each log.
+    Signals: ticked (the gauge stepped), answered_once (the questions before the first pass are done), turned_up
+    (whether it is there).
+    mappings : those saved for log columns, by file shape, asked for each log; rig : the one that is run.
     """
 
-    def __init__(self, mappings: Callable[[], Mapping[str, Any]] = dict) -> None:
+    ticked = pyqtSignal()
+    answered_once = pyqtSignal()
+    turned_up = pyqtSignal(bool)
+
+    def __init__(
+        self, mappings: Callable[[], Mapping[str, Any]] = dict, rig: Callable[[], Rig | None] = lambda: None
+    ) -> None:
         super().__init__("", "pick")
-        self._mappings = mappings
+        self._mappings, self._rig = mappings, rig
         self.setAcceptDrops(True)
         self.setAccessibleName("What to do now")
         self._request: Request | None = None
         self._imported: Imported | None = None
+        self._asks_once = False
+        self.ticks = 0
+        self.stills: list[Path] = []
         self._reader = Background(self)
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(lambda fault: self.message.setText(str(fault)))
@@ -52,7 +70,14 @@ class GuidePanel(Card):
         self.text.setFont(tokens.base_font(24, strong=True))
         self.text.setAccessibleName("Instruction")
         self.message = label("", "warn", wrap=True)
+        self.form = ReadingForm()
+        self.fields, self.tags = self.form.fields, self.form.tags
         self.readings = self._readings()
+        self.once = PreflightList()
+        self.once_area = QScrollArea()
+        self.once_area.setWidgetResizable(True)
+        self.once_area.setWidget(self.once)
+        self.once_area.setMinimumHeight(120)
         self.done = button("", "main")
         self.done.clicked.connect(self._on_done)
         self.shortcut = QShortcut(self)  # at once; a button's own shortcut would click a tenth of a second late
@@ -69,22 +94,37 @@ class GuidePanel(Card):
         row.addWidget(label("mark key", "soft"))
         row.addWidget(self.key)
         row.addWidget(self.done)
-        for part in (self.text, self.readings):
-            self.body.addWidget(part)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        for part in (self.text, self.once_area, self.readings):
+            self.body.addWidget(part, int(part is self.once_area))
         self.body.addLayout(row)
+        self._show(readings=False)
         self.hide()
 
     def take_key(self, key: QKeySequence) -> None:
         """Confirm by this key from now on; an empty one is Space."""
         key = QKeySequence("Space") if key.isEmpty() else key
         self.key.setKeySequence(key)
-        self.done.setText(f"Done ({self._key_words()})")
+        self._name_button()
         self.shortcut.setKey(key)
         QSettings("hovrik", "hovrik").setValue(_KEY, key.toString())
         self.done.setFocus()
 
-    def _key_words(self) -> str:
-        return self.key.keySequence().toString(QKeySequence.SequenceFormat.NativeText)
+    def _name_button(self) -> None:
+        words = self.key.keySequence().toString(QKeySequence.SequenceFormat.NativeText)
+        timing = self._request is None and not self._asks_once and self.is_timing
+        self.done.setText(("The gauge stepped" if timing else "Done") + (f" ({words})" if self.shortcut_on else ""))
+
+    shortcut_on = True
+    is_timing = False  # a scene runs: the key times the gauge
+
+    def _show(self, *, readings: bool = False, once: bool = False) -> None:
+        """Which parts are there; where fields are, the keys belong to them."""
+        self.readings.setVisible(readings)
+        self.once_area.setVisible(once)
+        self.shortcut_on = not (readings or once)
+        self.shortcut.setEnabled(self.shortcut_on)
+        self._name_button()
 
     def _readings(self) -> QWidget:
         box = QWidget()
@@ -93,41 +133,39 @@ class GuidePanel(Card):
         row = QHBoxLayout()
         choose = button("Choose the frame log …", tip="Or drop it here")
         choose.clicked.connect(self._on_choose)
-        row.addWidget(choose)
-        row.addWidget(self.watch)
-        self.fields: dict[str, QLineEdit] = {}
-        for name, words in _READ:
-            line = QLineEdit()
-            line.setAccessibleName(words)
-            line.setPlaceholderText("not read")
-            line.setFixedWidth(84)
-            row.addWidget(label(words, "soft"))
-            row.addWidget(line)
-            self.fields[name] = line
+        self.pictures = button("Stills …", tip="Screenshots of this set-up, to be compared side by side")
+        self.pictures.clicked.connect(self._on_pictures)
+        for widget in (choose, self.watch, self.pictures):
+            row.addWidget(widget)
         row.addStretch()
-        tags = QHBoxLayout()
-        tags.addWidget(label("seen:", "soft"))
-        self.tags = {}
-        for words in _SEEN:
-            self.tags[words] = QCheckBox(words)
-            tags.addWidget(self.tags[words])
-        tags.addStretch()
         column.addLayout(row)
-        column.addLayout(tags)
+        column.addWidget(self.form)
         return box
+
+    # -- asking
+
+    def ask_once(self, items: list[Item]) -> None:
+        """Ask what no log will tell; `answered_once` follows."""
+        self._asks_once = True
+        self.text.setText(_ONCE)
+        self.message.setText("")
+        self.once.show_items(items)
+        self._show(once=True)
+        self.show()
+        self.done.setFocus()
 
     def ask(self, request: Request) -> None:
         """Show what is asked."""
-        self._request, self._imported = request, None
+        self._request, self._imported, self.is_timing, self._asks_once = request, None, False, False
         self.text.setText(request.instruction.text)
-        self.readings.setVisible(request.wants_readings)
-        self.shortcut.setEnabled(not request.wants_readings)  # there the keys belong to the fields
-        self.done.setText("Done" if request.wants_readings else f"Done ({self._key_words()})")
-        self.message.setText("No log yet: without one the pass carries no low." if request.wants_readings else "")
-        for line in self.fields.values():
-            line.clear()
-        for tag in self.tags.values():
-            tag.setChecked(False)
+        self._show(readings=request.wants_readings)
+        self.message.setText(_NO_LOG if request.wants_readings else "")
+        self.form.begin(request.ticks_ns, self._rig())
+        if request.wants_readings:
+            self.stills = []
+            self.take_stills(())
+        if request.ticks_ns:
+            self.message.setText(f"{len(request.ticks_ns)} gauge ticks timed. {_NO_LOG}")
         self.show()
         self.done.setFocus()
         if request.wants_readings and self._pending is not None:
@@ -136,8 +174,17 @@ class GuidePanel(Card):
 
     def withdraw(self) -> None:
         """Nothing is asked any more."""
-        self._request = None
+        self._request, self._asks_once, self.is_timing = None, False, False
         self.hide()
+
+    def _time_gauge(self) -> None:
+        """The scene runs: the key now times the gauge, for whoever watches it."""
+        self._request, self.is_timing, self.ticks = None, True, 0
+        self.text.setText("The scene is being measured.")
+        self.message.setText("Where a gauge counts in steps: press at each step; three at least tell the draw.")
+        self._show()
+
+    # -- the log
 
     def open_file(self, path: Path) -> None:
         """Read a frame log off the interface thread; by the mapping saved for its columns or a guess."""
@@ -157,9 +204,18 @@ class GuidePanel(Card):
         self.message.setText(f"{path.name}: {self._imported.trace.seconds:.0f} s of frames{odd}.")
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Frame log", "", "Text tables (*.csv *.txt *.tsv);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, "Frame log", "", TABLES)
         if name:
             self.open_file(Path(name))
+
+    def _on_pictures(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Stills", "", PICTURES)
+        self.take_stills([Path(name) for name in names])
+
+    def take_stills(self, paths: Sequence[Path]) -> None:
+        """Pictures to be kept with the pass."""
+        self.stills += [path for path in paths if path not in self.stills]
+        self.pictures.setText(f"{plural(len(self.stills), 'still')} …" if self.stills else "Stills …")
 
     def _on_arrived(self, path: Path) -> None:
         if self._request is not None and self._request.wants_readings:
@@ -167,39 +223,44 @@ class GuidePanel(Card):
         else:
             self._pending = path  # the logger was quicker than the person
 
+    # -- answering
+
     def _on_done(self) -> None:
         request = self._request
-        if request is None:
-            return
-        if not request.wants_readings:
+        if self._asks_once:
             self.withdraw()
+            self.answered_once.emit()
+        elif request is None and self.is_timing:
+            self.ticks += 1
+            self.message.setText(f"{self.ticks} ticks of the gauge.")
+            self.ticked.emit()
+        elif request is not None and request.wants_readings:
+            try:
+                readings = self._given()
+            except HovrikError as fault:
+                self.message.setText(str(fault))
+                return
+            self.withdraw()
+            request.give(readings)
+        elif request is not None:
+            if request.instruction.need is Need.START:
+                self._time_gauge()
+            else:
+                self.withdraw()
             request.give(True)
-            return
-        try:
-            readings = self._given()
-        except HovrikError as fault:
-            self.message.setText(str(fault))
-            return
-        self.withdraw()
-        request.give(readings)
 
     def _given(self) -> Readings:
-        values = {}
-        for name, words in _READ:
-            text = self.fields[name].text().strip().replace(",", ".")
-            if not text:
-                continue
-            try:
-                values[name] = float(text)
-            except ValueError:
-                raise HovrikError(f"{words} {text!r} is not a number. Correct it, or leave it empty.") from None
-        start, end = values.get("gauge_start_wh"), values.get("gauge_end_wh")
-        if start is not None and end is not None and end >= start:
-            raise HovrikError(
-                f"The gauge went from {start:g} to {end:g} Wh: a pass must take some. Correct one, or leave both empty."
-            )
-        seen = tuple(words for words, tag in self.tags.items() if tag.isChecked())
-        return Readings(self._imported.trace if self._imported else None, seen=seen, **values)
+        rig = self._rig()
+        found = self.form.readings(rig if rig is not None else _ANY_RIG)
+        return replace(found, trace=self._imported.trace if self._imported else None)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.turned_up.emit(True)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self.turned_up.emit(False)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -209,4 +270,11 @@ class GuidePanel(Card):
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event is not None else None
         if data is not None and data.hasUrls():
-            self.open_file(Path(data.urls()[0].toLocalFile()))
+            paths = [Path(url.toLocalFile()) for url in data.urls()]
+            pictures = [path for path in paths if path.suffix.lower() in SUFFIXES]
+            self.take_stills(pictures)
+            for path in [path for path in paths if path not in pictures][:1]:
+                self.open_file(path)
+
+
+_ANY_RIG = Rig("", "The rig", 1.0, 1.0)  # where nobody has said which: no battery, no step

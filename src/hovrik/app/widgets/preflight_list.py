@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...core.preflight import Item, Mood
+from ...core.preflight import READ_IDS, Item, Mood
 from .fields import Choice, label
 
 _SIGNS = {Mood.FINE: ("✓", "good"), Mood.LOOK: ("!", "warn"), Mood.OPEN: ("·", "soft")}
@@ -55,7 +55,7 @@ class PreflightList(QWidget):
 
     def _field(self, item: Item) -> QWidget:
         value = item.condition.value
-        if item.id in _READ_ONLY:
+        if item.id in READ_IDS:
             text = "unknown" if value is None else _shown(value, item.unit)
             made = label(f"{text}  (read)" if value is not None else text, "soft")
             made.setMinimumHeight(36)
@@ -74,9 +74,6 @@ class PreflightList(QWidget):
         line.editingFinished.connect(lambda name=item.id, field=line: self.answered.emit(name, field.text().strip()))
         self.fields[item.id] = line
         return line
-
-
-_READ_ONLY = frozenset({"slot_running", "source_now", "charge_share", "refresh_hz", "limits_now"})
 
 
 def _shown(value: object, unit: str) -> str:

@@ -19,7 +19,7 @@ from ..background import Background
 from ..plots.overlay_plot import OverlayPlot
 from ..session import Session
 from .channel_grid import ChannelGrid
-from .fields import Choice, NumberField, button, label, set_kind
+from .fields import TABLES, Choice, NumberField, button, label, set_kind
 
 _UNITS = [
     (TimeUnit.S.value, "in s"), (TimeUnit.MS.value, "in ms"), (TimeUnit.US.value, "in µs"),
@@ -101,7 +101,7 @@ class TelemetryPage(QWidget):
     # -- the file
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Telemetry", "", "Text tables (*.csv *.txt *.tsv);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, "Telemetry", "", TABLES)
         if name:
             self.open_file(Path(name))
 

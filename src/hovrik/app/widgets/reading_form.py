@@ -1,0 +1,121 @@
+"""Fields for what a person reads after a pass; what the gauge counts in and where a meter sits is chosen once."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ...bench.guided import Readings
+from ...core.hand import GaugeUnit, Place
+from ...core.rig import Rig
+from ...service.hand import FIELDS, Scales, parse
+from .fields import Choice, label
+from .flow import FlowLayout
+
+SEEN = ("stutter", "artefacts", "latency felt", "noise")
+_UNIT, _METER = "gauge_unit", "meter_place"
+_METERS = [("", "no outside meter")] + [
+    (f"{place.value}/{kind}", f"meter {place.value}, {words}")
+    for place in Place
+    for kind, words in (("w", "mean W"), ("wh", "Wh used"))
+]
+
+
+class ScaleChoices(QWidget):
+    """Gauge unit and meter place, carried over from pass to pass and from day to day."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.unit = Choice("What the gauge counts in", [(u.value, f"gauge in {u.value}") for u in GaugeUnit])
+        self.meter = Choice("Outside meter and its place", _METERS)
+        settings = QSettings("hovrik", "hovrik")
+        for choice, key in ((self.unit, _UNIT), (self.meter, _METER)):
+            kept = str(settings.value(key, ""))
+            if choice.findData(kept) >= 0:
+                choice.show_key(kept)
+            choice.currentIndexChanged.connect(
+                lambda _index, c=choice, k=key: QSettings("hovrik", "hovrik").setValue(k, c.key())
+            )
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.unit)
+        row.addWidget(self.meter)
+
+    def scales(self) -> Scales:
+        """As chosen."""
+        place, _, kind = self.meter.key().partition("/")
+        return Scales(GaugeUnit(self.unit.key()), Place(place) if place else None, kind == "wh")
+
+
+class ReadingForm(QWidget):
+    """The fields of one pass. fields : by name, as in service.hand.FIELDS; tags : by words."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.scales = ScaleChoices()
+        self.fields: dict[str, QLineEdit] = {}
+        self._pairs: dict[str, QWidget] = {}
+        self._ticks: tuple[int, ...] = ()
+        self._step_known = False
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        first, second, third = FlowLayout(), FlowLayout(), FlowLayout()
+        first.addWidget(self.scales.unit)
+        second.addWidget(self.scales.meter)
+        for row, names in (
+            (first, ("gauge_start", "start_v", "gauge_end", "end_v", "step_wh")),
+            (second, ("meter", "die_c", "shell_c")),
+        ):  # fmt: skip
+            for name in names:
+                self._add(row, name)
+        third.addWidget(label("seen:", "soft"))
+        self.tags = {words: QCheckBox(words) for words in SEEN}
+        for tag in self.tags.values():
+            third.addWidget(tag)
+        for row in (first, second, third):
+            column.addLayout(row)
+        for choice in (self.scales.unit, self.scales.meter):
+            choice.currentIndexChanged.connect(self._show_fields)
+        self._show_fields()
+
+    def _add(self, row: FlowLayout, name: str) -> None:
+        line = QLineEdit()
+        line.setAccessibleName(FIELDS[name][0])
+        line.setPlaceholderText("not read")
+        line.setFixedWidth(80)
+        words = label(FIELDS[name][0], "soft")
+        pair = QWidget()
+        beside = QHBoxLayout(pair)
+        beside.setContentsMargins(0, 0, 8, 0)
+        beside.addWidget(words)
+        beside.addWidget(line)
+        row.addWidget(pair)
+        self.fields[name], self._pairs[name] = line, pair
+
+    def _show_fields(self) -> None:
+        scales = self.scales.scales()
+        shown = {
+            "start_v": scales.unit is GaugeUnit.MAH, "end_v": scales.unit is GaugeUnit.MAH,
+            "meter": scales.place is not None, "step_wh": bool(self._ticks) and not self._step_known,
+        }  # fmt: skip
+        for name, on in shown.items():
+            self._pairs[name].setVisible(on)
+
+    def begin(self, ticks_ns: tuple[int, ...], rig: Rig | None) -> None:
+        """Empty the fields for another pass, but for the step of the gauge. ticks_ns : timed during it."""
+        self._ticks, self._step_known = ticks_ns, rig is not None and rig.gauge_step_wh is not None
+        for name, line in self.fields.items():
+            if name != "step_wh":
+                line.clear()
+        for tag in self.tags.values():
+            tag.setChecked(False)
+        self._show_fields()
+
+    def readings(self, rig: Rig) -> Readings:
+        """What was read. Raises InputError naming what cannot be."""
+        texts = {name: line.text() for name, line in self.fields.items() if not self._pairs[name].isHidden()}
+        found = parse(texts, self.scales.scales(), rig)
+        seen = tuple(words for words, tag in self.tags.items() if tag.isChecked())
+        return replace(found, seen=seen, ticks_ns=self._ticks)
