@@ -123,7 +123,6 @@ class StillsDialog(QDialog):
         self.add = button("Add to the selected pass …")
         self.add.clicked.connect(self._on_add)
         self.swap = button("Swap (Space)", tip="Left and right change places: what differs jumps to the eye")
-        self.swap.setShortcut("Space")
         self.swap.clicked.connect(self._on_swap)
         self.remove = button("Remove the left one")
         self.remove.clicked.connect(self._on_remove)
@@ -145,9 +144,8 @@ class StillsDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.addLayout(row, 1)
         layout.addLayout(foot)
-        for key, factor in (("+", 1.25), ("-", 0.8)):
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.activated.connect(lambda by=factor: self._on_zoomed(self.panes[0].factor * by))
+        for key, act in (("+", self._closer), ("-", self._farther), ("Space", self._on_swap)):
+            QShortcut(QKeySequence(key), self).activated.connect(act)  # at once; a button's own is animated
         session.stills_changed.connect(self.refresh)
         self.refresh()
 
@@ -177,6 +175,12 @@ class StillsDialog(QDialog):
     def _on_zoomed(self, factor: float) -> None:
         for pane in self.panes:
             pane.zoom_to(factor)
+
+    def _closer(self) -> None:
+        self._on_zoomed(self.panes[0].factor * 1.25)
+
+    def _farther(self) -> None:
+        self._on_zoomed(self.panes[0].factor / 1.25)
 
     def _on_swap(self) -> None:
         keys = [choice.key() for choice in self.choices]
