@@ -268,7 +268,7 @@ def test_run_sheet_holds_every_pass_and_refuses_a_bad_folder(demo_copy, tmp_path
         plan.print_to(tmp_path / "none" / "sheet.pdf")
         assert "cannot be written" in plan.printed.text()
         plan.print_to(tmp_path / "sheet.pdf")
-        assert plan.printed.text() == "Written to sheet.pdf."
+        assert plan.printed.text().endswith("is written to sheet.pdf. Type it in under Import passes in Bench.")
         assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF") and len(list(tmp_path.glob("*.pdf"))) == 1
         passes = ordered_passes(session.design, session.rig)
         sheet = run_sheet(session.question, replace(session.rig, name="<b>A & B"), None, session.design, passes, None)

@@ -37,6 +37,7 @@ from .session import Session
 from .widgets.batch_page import BatchPage
 from .widgets.channel_grid import ChannelGrid
 from .widgets.fields import TABLES, Choice, button, label
+from .widgets.run_sheet_page import RunSheetPage
 from .widgets.telemetry_page import TelemetryPage
 
 _UNIT_WORDS = {
@@ -74,6 +75,10 @@ class ImportDialog(QDialog):
         self.batch.changed.connect(self._update_accept)
         self.batch.stored.connect(lambda _: session.passes_changed.emit())
         self.tabs.addTab(self.batch, "Many logs")
+        self.sheet = RunSheetPage(session)
+        self.sheet.changed.connect(self._update_accept)
+        self.sheet.stored.connect(lambda _: session.passes_changed.emit())
+        self.tabs.addTab(self.sheet, "A run sheet")
         self.summary_page = self._summary_page()
         self.tabs.addTab(self.summary_page, "Summary figures only")
         self.setup_row = self._setup_row()
@@ -323,11 +328,16 @@ class ImportDialog(QDialog):
         if page is self.batch:
             ready = self.batch.usable > 0 and not self.batch.is_busy
             self.accept_.setText(f"Import {plural(self.batch.usable, 'log')}" if self.batch.usable else "Import logs")
+        elif page is self.sheet:
+            lines = len(self.sheet.rows())
+            ready = lines > 0 and not self.sheet.is_busy
+            self.accept_.setText(f"Store {plural(lines, 'pass', 'passes')}" if lines else "Store the sheet")
         else:
             passes = len(self._pieces()) if page is not self.summary_page else 1
             self.accept_.setText("Import this pass" if passes < 2 else f"Import {passes} passes")
         for widget in self._one_setup:  # in the list each log has its own
             widget.setVisible(page is not self.batch)
+        self.setup_row.setVisible(page is not self.sheet)  # a sheet's plan says it all
         self.accept_.setEnabled(ready and not self._session.notebook.read_only)
 
     # -- importing
@@ -336,6 +346,9 @@ class ImportDialog(QDialog):
         """Store the pass; the message tells how it went. The dialog stays open for the next one."""
         if self.tabs.currentWidget() is self.batch:
             self.batch.store()
+            return
+        if self.tabs.currentWidget() is self.sheet:
+            self.sheet.store()
             return
         question = self._session.question
         if question is None:
@@ -405,6 +418,7 @@ class ImportDialog(QDialog):
 
     def done(self, result: int) -> None:
         self.batch.finish()
+        self.sheet.finish()
         self.telemetry.finish()
         self._reader.cancel()
         self._converter.cancel()

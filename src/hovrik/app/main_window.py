@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QSt
 
 from ..bench.runner import Progress
 from ..core.errors import HovrikError
-from ..core.preflight import conditions
 from ..core.setup import Setup
 from ..core.words import plural
 from ..service import library, sweep
@@ -283,7 +282,7 @@ class MainWindow(QMainWindow):
                 session.question,
                 session.design,
                 room_c=session.room_c,
-                seen=conditions(session.preflight()),
+                seen=session.seen(),
                 setups=setups,
             )
         except HovrikError as fault:

@@ -15,9 +15,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ..core.checks import Thresholds
+from ..core.condition import Condition
 from ..core.errors import StoreError
 from ..core.plan.ladder import LadderDesign
-from ..core.preflight import Item
+from ..core.preflight import Item, conditions
 from ..core.question import Question
 from ..core.rig import OsSlot, Rig
 from ..core.title import Title
@@ -118,6 +119,10 @@ class Session(QObject):
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""
         return library.preflight(self.notebook, self.question, self.address) if self.question else ()
+
+    def seen(self) -> dict[str, Condition]:
+        """What the list says about passes made now."""
+        return conditions(self.preflight())
 
     def set_room(self, room_c: float | None) -> None:
         """Replace the room temperature that passes will be noted with."""

@@ -64,6 +64,12 @@ class Readings:
             found.append(draw_from_meter(self.meter, seconds))
         return best_draws(found)
 
+    def end_temperatures(self, end_ns: int) -> dict[str, Channel]:
+        """Temperatures read at the end, as channels of one sample in the last second."""
+        at = np.array([end_ns - _NS], np.int64)
+        read = {"die_c": self.die_c, "shell_c": self.shell_c}
+        return {name: Channel(at, np.array([value])) for name, value in read.items() if value is not None}
+
 
 class Person(Protocol):
     """The person at the machine, behind a window or a prompt. Each call blocks until answered."""
@@ -184,8 +190,7 @@ class GuidedMachine:
 
     def _sample(self, readings: Readings, end: int) -> Sample:
         """Readings as samples: the log's last frame lies at the moment the scene was ended."""
-        seconds = np.arange(self._began_ns, end, _NS, dtype=np.int64)
-        channels = {}
+        channels: dict[str, Channel] = {}
         frames = np.empty(0, np.int64)
         if readings.trace is not None:
             shift = end - int(readings.trace.frames_ns[-1])
@@ -193,12 +198,7 @@ class GuidedMachine:
             channels = {k: replace(c, stamps_ns=c.stamps_ns + shift) for k, c in readings.trace.channels.items()}
         if end > self._began_ns:
             self._draws = readings.draws((end - self._began_ns) / _NS, self.rig)
-            for name, draw in self._draws.items():
-                channels[name] = Channel(seconds, np.full(seconds.size, draw.watts))
-        for name in ("die_c", "shell_c"):
-            value = getattr(readings, name)
-            if value is not None and name not in channels:
-                channels[name] = Channel(seconds[-1:], np.array([float(value)]))
+            channels = {**readings.end_temperatures(end), **channels, **constant(self._draws, self._began_ns, end)}
         return Sample(frames, channels)
 
     def sample(self) -> Sample:
@@ -226,6 +226,12 @@ class GuidedMachine:
 
     def close(self) -> None:
         """Nothing to let go of."""
+
+
+def constant(draws: Mapping[str, HandDraw], start_ns: int, end_ns: int) -> dict[str, Channel]:
+    """Powers that are known as a mean over a span only, as channels."""
+    seconds = np.arange(start_ns, end_ns, _NS, dtype=np.int64)
+    return {name: Channel(seconds, np.full(seconds.size, draw.watts)) for name, draw in draws.items()}
 
 
 def told_by_hand(seen: Sequence[str], draws: Mapping[str, HandDraw], now_ns: int) -> dict[str, Condition]:

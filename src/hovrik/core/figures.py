@@ -98,19 +98,22 @@ def figures_of(
 def _from_summary(record: PassRecord) -> PassFigures:
     given = record.summary
 
-    def number(key: str) -> float | None:
+    def figure(key: str) -> float | None:
         value = given.get(key)
         return float(value) if isinstance(value, int | float) else None
 
     return PassFigures(
         frames=None,
-        package_w=number("package_w"),
-        draw_w=number("battery_w"),
-        wall_w=number("wall_w"),
-        input_w=number("input_w"),
-        mean_fps=number("mean_fps"),
-        min_fps=number("min_fps"),
-        score=number("score"),
+        package_w=figure("package_w"),
+        draw_w=figure("battery_w"),
+        draw_sd_w=number(record.conditions, "draw_sd_w"),
+        wall_w=figure("wall_w"),
+        input_w=figure("input_w"),
+        mean_fps=figure("mean_fps"),
+        min_fps=figure("min_fps"),
+        score=figure("score"),
+        die_end_c=figure("die_c"),
+        shell_end_c=figure("shell_c"),
     )
 
 

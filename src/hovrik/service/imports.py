@@ -16,7 +16,8 @@ from ..store.importers.frame_log import Imported
 from ..store.notebook import Notebook
 from .sweep import context_of, keep_judged, rig_of
 
-SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w")
+# the first three are rates, one of which is needed
+SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w", "die_c", "shell_c")
 
 
 def setup_from(values: Mapping[str, str]) -> Setup:

@@ -212,6 +212,11 @@ class Notebook:
         found: dict[str, Any] = json.loads(rows[0][0])
         return found
 
+    def plans(self) -> list[tuple[str, dict[str, Any], int]]:
+        """(id, body, UTC ns) of every plan, newest first."""
+        rows = self.read_rows("SELECT id, body, noted_at FROM plan ORDER BY noted_at DESC, rowid DESC")
+        return [(i, json.loads(body), at) for i, body, at in rows]
+
     def begin_run(self, plan_id: str, machine: Mapping[str, Any], snapshot: Snapshot) -> str:
         """Store the snapshot before the first Apply; the journal entry's id. An open entry of the same machine is
         taken over: its snapshot, older and so the true one, stays."""

@@ -20,7 +20,9 @@ from ...core.errors import HovrikError, PlanError
 from ...core.plan.ladder import LadderDesign, ordered_passes
 from ...core.plan.schedule import Totals, total
 from ...core.setup import describe
+from ...service import sweep
 from ...service.library import titles
+from ...service.run_sheet import code_of
 from ...store.exporters.run_sheet import run_sheet
 from ..commands import SetDesign, SetRoom
 from ..plots.live import ChargePlot
@@ -180,11 +182,19 @@ class PlanStage(Stage):
         try:
             passes = ordered_passes(session.design, rig)
             title = titles(session.notebook).get(question.title)
-            write_pdf(path, run_sheet(question, rig, title, session.design, passes, session.room_c))
+            code = ""
+            if not session.notebook.read_only:
+                kept = sweep.keep_plan(
+                    session.notebook, question, session.design, room_c=session.room_c, seen=session.seen()
+                )
+                code = code_of(kept)
+            write_pdf(path, run_sheet(question, rig, title, session.design, passes, session.room_c, code))
         except HovrikError as fault:
             self.printed.setText(str(fault))
             return
-        self.printed.setText(f"Written to {path.name}.")
+        self.printed.setText(
+            f"Plan {code} is written to {path.name}. Type it in under Import passes in Bench.".replace("  ", " ")
+        )
 
     def _on_room_edited(self, value: float) -> None:
         room_c = value if value > _NO_ROOM else None

@@ -11,14 +11,15 @@ from ...core.question import Question, Source
 from ...core.rig import Rig
 from ...core.title import Title
 
-BLANKS = ("begun at", "gauge start (Wh)", "gauge end (Wh)", "die (C)", "shell (C)", "log, or mean fps", "seen")
+BLANKS = ("begun at", "gauge start", "gauge end", "meter", "die (C)", "shell (C)", "log, or mean fps", "seen")
 
 
 def run_sheet(
     question: Question, rig: Rig, title: Title | None, design: LadderDesign, passes: Sequence[PlannedPass],
-    room_c: float | None,
+    room_c: float | None, plan_code: str = "",
 ) -> str:  # fmt: skip
-    """The sheet of a plan. passes : in the order to be made; room_c : room temperature (C), None leaves a blank."""
+    """The sheet of a plan. passes : in the order to be made; room_c : room temperature (C), None leaves a blank;
+    plan_code : by which the plan is found when the sheet is typed in."""
     slot = next((s.name for s in rig.slots if s.key == question.slot), question.slot)
     scene = next((s for s in title.scenes if s.key == question.scene), None) if title is not None else None
     place = f"{title.name if title else question.title} · {scene.name if scene else question.scene}"
@@ -26,7 +27,9 @@ def run_sheet(
         "<html><body>",
         f"<h2>Run sheet: {escape(place)} on {escape(rig.name)}</h2>",
         f"<p>{escape(slot)}, {question.source.value}. Room {_value(room_c, 'C')}. "
-        f"Date ________________ By ________________</p>",
+        f"Date ________________ By ________________ {escape(f'Plan {plan_code}') if plan_code else ''}</p>",
+        "<p>Ring one: gauge in Wh / mAh and V / %. Outside meter: none / at the wall / at the DC input / at the "
+        "battery, in mean W / Wh used.</p>",
         f"<p>{escape(_steps(question, rig, design, (scene.start_mark if scene else None) or ''))}</p>",
         '<table border="1" cellspacing="0" cellpadding="5" style="border-collapse: collapse" width="100%"><thead><tr>',
         "".join(f"<th>{escape(words)}</th>" for words in ("", "limits (W)", "cap (fps)", *BLANKS)),
@@ -54,7 +57,7 @@ def _cautions(rig: Rig) -> str:
     words = "Keep to limits that the maker allows. Stop if it smells, swells or is too hot to hold."
     if rig.die_limit_c is not None:
         words += f" Stop at {rig.die_limit_c:.0f} C on the die."
-    return words + " Afterwards put every setting back as it was; import the logs, or type the figures in, in Bench."
+    return words + " Afterwards put every setting back as it was; type the sheet in under Import passes in Bench."
 
 
 def _row(planned: PlannedPass) -> str:

@@ -1,0 +1,235 @@
+"""A run sheet typed in as a whole: the plan's order with its blanks, as on paper."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from ...core.errors import HovrikError
+from ...core.hand import GaugeUnit
+from ...core.setup import describe
+from ...core.words import plural
+from ...service import run_sheet, sweep
+from ...service.run_sheet import Row, RowDone
+from ..background import Background
+from ..session import Session
+from ..theme import tokens
+from .fields import Choice, button, label, set_kind
+from .reading_form import ScaleChoices
+
+_COLUMNS = (
+    ("begun", "begun at"), ("gauge_start", "gauge start"), ("start_v", "V"), ("gauge_end", "gauge end"), ("end_v", "V"),
+    ("meter", "meter"), ("die_c", "die (C)"), ("shell_c", "shell (C)"), ("log", "log, or mean fps"), ("seen", "seen"),
+)  # fmt: skip
+_STATE = len(_COLUMNS) + 1
+_WIDTHS = {"log": 128, "seen": 90, "start_v": 48, "end_v": 48, "gauge_start": 78, "gauge_end": 74}
+_WORDS = ("begun", "log", "seen")
+_FIRST = (
+    'Type what stands on the sheet. A log is a file\'s name in the folder; "did not start" or "crashed" counts too.'
+)
+
+
+class RunSheetPage(QWidget):
+    """Signals: changed (what can be stored), stored (passes are in the notebook)."""
+
+    changed = pyqtSignal()
+    stored = pyqtSignal(int)
+    _told = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.folder: Path | None = None
+        self._stop = False
+        self._work = Background(self)
+        self._work.finished.connect(self._on_finished)
+        self._work.failed.connect(lambda fault: self._end(str(fault), "warn"))
+        self._told.connect(self._on_told)
+        self.plan = Choice("Plan on the sheet")
+        self.plan.currentIndexChanged.connect(self._show_plan)
+        self.scales = ScaleChoices()
+        for choice in (self.scales.unit, self.scales.meter):
+            choice.currentIndexChanged.connect(self._show_columns)
+        self.where = button("Folder of the logs …")
+        self.where.clicked.connect(self._on_folder)
+        self.table = QTableWidget(0, _STATE + 1)
+        self.table.setAccessibleName("Run sheet")
+        self.table.setHorizontalHeaderLabels(["pass", *(words for _, words in _COLUMNS), "what became of it"])
+        self.table.itemChanged.connect(lambda _item: self.changed.emit())
+        header, side = self.table.horizontalHeader(), self.table.verticalHeader()
+        if header is not None and side is not None:
+            side.hide()
+            header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+            header.setStretchLastSection(True)
+        self.words = label(_FIRST, "soft", wrap=True)
+        self.words.setAccessibleName("How the run sheet goes")
+        self.cancel = button("Cancel")
+        self.cancel.clicked.connect(self.stop)
+        self.cancel.hide()
+        top = QHBoxLayout()
+        for widget in (label("plan", "soft"), self.plan, self.scales, self.where):
+            top.addWidget(widget)
+        top.addStretch()
+        foot = QHBoxLayout()
+        foot.addWidget(self.words, 1)
+        foot.addWidget(self.cancel)
+        layout = QVBoxLayout(self)
+        layout.addLayout(top)
+        layout.addWidget(self.table, 1)
+        layout.addLayout(foot)
+        self.refresh()
+
+    # -- the sheet
+
+    def refresh(self) -> None:
+        """Offer the plan being edited and those that are kept."""
+        entries = [("", "as it stands in Plan")]
+        for plan_id, body, at in self._session.notebook.plans():
+            when = datetime.fromtimestamp(at / 1e9).strftime("%d %b %H:%M")
+            question = body["question"]
+            title = self._session.name("title", question["title"])
+            entries.append((plan_id, f"{run_sheet.code_of(plan_id)}: {title}, {when}"))
+        self.plan.offer(entries)
+        self._show_plan()
+
+    def _show_plan(self) -> None:
+        session, plan_id = self._session, self.plan.key()
+        done: frozenset[int] = frozenset()
+        try:
+            if plan_id:
+                passes = sweep.load_plan(session.notebook, plan_id).passes
+                done = session.notebook.done_indices(plan_id)
+            elif session.rig is not None:
+                passes = sweep.passes_of(session.design, session.rig)
+            else:
+                passes = ()
+        except HovrikError as fault:
+            passes = ()
+            self._say(str(fault), "warn")
+        blocked = self.table.blockSignals(True)
+        self.table.setRowCount(len(passes))
+        for row, planned in enumerate(passes):
+            words = f"{planned.index + 1}  {describe(planned.setup)}" + (" heat" if planned.purpose == "heat" else "")
+            self._set(row, 0, words, fixed=True)
+            for column in range(1, _STATE):
+                self._set(row, column, "", fixed=planned.index in done)
+            self._set(row, _STATE, "kept" if planned.index in done else "", fixed=True)
+        self.table.blockSignals(blocked)
+        self.table.resizeColumnToContents(0)
+        self._show_columns()
+        self.changed.emit()
+
+    def _set(self, row: int, column: int, text: str, *, fixed: bool) -> None:
+        item = QTableWidgetItem(text)
+        item.setToolTip(text)
+        if 0 < column < _STATE and _COLUMNS[column - 1][0] not in _WORDS:
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if fixed:
+            item.setFlags(Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEnabled)
+            item.setForeground(QColor(tokens.current().soft))
+        self.table.setItem(row, column, item)
+
+    def _show_columns(self) -> None:
+        scales = self.scales.scales()
+        for column, (name, _) in enumerate(_COLUMNS, 1):
+            hidden = (name in ("start_v", "end_v") and scales.unit is not GaugeUnit.MAH) or (
+                name == "meter" and scales.place is None
+            )
+            self.table.setColumnHidden(column, hidden)
+            self.table.setColumnWidth(column, _WIDTHS.get(name, 62))
+
+    def rows(self) -> list[Row]:
+        """Lines with something on them whose pass is not kept yet."""
+        found = []
+        for row in range(self.table.rowCount()):
+            texts = {name: self._text(row, column) for column, (name, _) in enumerate(_COLUMNS, 1)}
+            made = Row(row, texts)
+            if not made.is_empty and not self._text(row, _STATE).startswith(("kept", "stored")):
+                found.append(made)
+        return found
+
+    def _text(self, row: int, column: int) -> str:
+        item = self.table.item(row, column)
+        return item.text().strip() if item is not None else ""
+
+    def _on_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder of the logs")
+        if name:
+            self.take_folder(Path(name))
+
+    def take_folder(self, folder: Path) -> None:
+        """Where the logs named on the sheet lie."""
+        self.folder = folder
+        self.where.setText(f"Logs in {folder.name}")
+
+    # -- storing
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether lines are being stored."""
+        return not self.cancel.isHidden()
+
+    def store(self) -> None:
+        """Store every filled line; those that cannot be used stay as they are, with the reason."""
+        session, rows, scales, folder = self._session, self.rows(), self.scales.scales(), self.folder
+        if session.question is None or not rows:
+            self._say("Choose a rig, OS slot, title and scene in the question line, and fill in a line.", "warn")
+            return
+        try:
+            plan_id = self.plan.key() or sweep.keep_plan(
+                session.notebook, session.question, session.design, room_c=session.room_c, seen=session.seen()
+            )
+        except HovrikError as fault:
+            self._say(str(fault), "warn")
+            return
+        if not self.plan.key():  # from now on these lines belong to a plan that is kept
+            self.plan.offer([(plan_id, f"{run_sheet.code_of(plan_id)}: this sheet")])
+        self._stop = False
+        self.cancel.show()
+        self.changed.emit()
+
+        def told(done: RowDone) -> bool:
+            self._told.emit(done)
+            return not self._stop
+
+        def work() -> list[RowDone]:
+            with session.notebook.sibling() as notebook:
+                return run_sheet.store(notebook, plan_id, rows, scales, folder, told)
+
+        self._work.run(work)
+
+    def _on_told(self, done: RowDone) -> None:
+        blocked = self.table.blockSignals(True)
+        self._set(done.index, _STATE, done.words, fixed=True)
+        self.table.blockSignals(blocked)
+        self._say(f"pass {done.index + 1}: {done.words}")
+
+    def _on_finished(self, done: list[RowDone]) -> None:
+        stored, left = sum(one.stored for one in done), sum(not one.stored for one in done)
+        words = f"{plural(stored, 'pass', 'passes')} stored."
+        self._end(f"{words} {plural(left, 'line')} to be corrected." if left else words, "warn" if left else "soft")
+        if stored:
+            self.stored.emit(stored)
+
+    def _end(self, words: str, kind: str) -> None:
+        self.cancel.hide()
+        self._say(words, kind)
+        self.changed.emit()
+
+    def _say(self, words: str, kind: str = "soft") -> None:
+        self.words.setText(words)
+        set_kind(self.words, kind)
+
+    def stop(self) -> None:
+        """End after the line under way."""
+        self._stop = True
+
+    def finish(self) -> None:
+        """End the work; for closing."""
+        self.stop()
+        self._work.cancel()
+        self._work.wait()
