@@ -21,7 +21,8 @@ from .core.errors import HovrikError, Problem
 from .core.question import Question, School, Source
 from .core.setup import describe
 from .core.spread import within_pass
-from .store.importers.frame_log import IMPORTABLE, UNITS, ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
+from .store.importers.columns import IMPORTABLE, UNITS
+from .store.importers.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
 from .store.importers.table import Table, read_table
 
 _FILE = click.Path(path_type=Path, dir_okay=False)

@@ -9,6 +9,7 @@ from unit.test_runner import DESIGN, Log, job_of, start
 
 from hovrik.bench.runner import Control, PassDone, Phase, Progress
 from hovrik.core.condition import Condition, Provenance
+from hovrik.core.errors import Unavailable
 from hovrik.core.guards import Guard, Look, Watch, guards_of, has_settled
 from hovrik.core.plan.ladder import ordered_passes
 from hovrik.core.question import Source
@@ -123,3 +124,48 @@ def test_own_load_is_a_share_of_a_core_over_at_least_two_seconds():
     for now in times:  # noqa: B007 - read by the two clocks above
         found.append(load.look())
     assert found == [None, pytest.approx(0.125), pytest.approx(0.1)]
+
+
+def test_a_room_that_changes_pauses_until_it_is_back(tmp_path):
+    made, log = machine(tmp_path), Log()
+    made._model = replace(made._model, room_sensor=True)
+    paused = []
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, Progress) and event.phase is Phase.SOAK and event.position == 1 and not paused:
+            made.set_room(27.0)  # a window was closed
+        if isinstance(event, Progress) and event.phase is Phase.PAUSED:
+            paused.append(event.why)
+            made.set_room(22.5)
+
+    passes = ordered_passes(replace(DESIGN, soak_s=40, pass_s=60), made.describe().rig)
+    ended = start(made, log, job_of(made, passes=passes, guards=guards_of(made.describe().rig)), announce=announce)
+    assert ended.reason == "" and "The room is 5.0 degrees from where it was" in paused[0]
+    assert [r.outcome for r in log.records].count(Outcome.ABORTED) == 1
+    assert log.records[0].conditions["room_c"] == Condition(22.0, Provenance.READ, log.records[0].trace.end_ns)
+
+
+def test_a_machine_that_goes_away_is_waited_for_and_the_pass_made_anew(tmp_path, monkeypatch):
+    made, log = machine(tmp_path), Log()
+    before, honest, gone, why = made.read_back().readings, made.wait, [], []
+
+    def wait(seconds):
+        if len(log.records) == 1 and len(gone) < 3:
+            gone.append(seconds)
+            raise Unavailable("unplugged.")
+        honest(seconds)
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, Progress) and event.phase is Phase.PAUSED:
+            why.append(event.why)
+            assert made.read_back().readings != before  # not to be reached: as it was left
+
+    monkeypatch.setattr(made, "wait", wait)
+    ended = start(made, log, replace(job_of(made), patience_s=1.0, look_s=0.01), announce=announce)
+    assert ended.reason == "" and ended.done == 3 and len(gone) == 2
+    assert "The machine is gone: unplugged. It is looked for again" in why[0]
+    lost = [r for r in log.records if r.outcome is Outcome.ABORTED]
+    assert len(lost) == 1 and lost[0].trace is None and "was gone" in lost[0].reason
+    assert made.read_back().readings == before

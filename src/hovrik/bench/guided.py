@@ -211,6 +211,9 @@ class GuidedMachine:
     def source(self) -> Source | None:
         return self.on_source
 
+    def room_c(self) -> float | None:
+        return None
+
     def stop(self) -> None:
         self.cut()
 

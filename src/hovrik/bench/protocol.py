@@ -141,6 +141,9 @@ class Machine(Protocol):
     def source(self) -> Source | None:
         """Battery or adapter, None where it cannot be read."""
 
+    def room_c(self) -> float | None:
+        """Temperature of the room, C, None where it has no sensor for it."""
+
     def needs_person(self, instruction: Instruction) -> bool:
         """Ask the person at the machine; True when done, False when declined or stopped."""
 

@@ -132,7 +132,8 @@ class Job:
     slot : OS slot it runs in, None for the one that runs.
 
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
-    guards : what pauses the run.
+    guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
+    (real time: it has no other).
     """
 
     plan_id: str
@@ -146,6 +147,8 @@ class Job:
     done: frozenset[int] = frozenset()
     snapshot: Snapshot | None = None
     guards: Sequence[Guard] = ()
+    patience_s: float = 0.0
+    look_s: float = 2.0
 
 
 def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Callable[[RunEvent], None]) -> RunEnded:
@@ -155,7 +158,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
     """
     control.machine = machine
     _prepare(machine, job)
-    snapshot = job.snapshot or machine.snapshot()
+    snapshot, room_c = job.snapshot or machine.snapshot(), machine.room_c()
     if not machine.describe().by_hand:  # what a person set, the person puts back
         _refuse_what_cannot_be_put_back(job, snapshot)
     sink.begin(snapshot)
@@ -169,11 +172,11 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Call
                 break
             if not _hold(machine, job, control, announce, done, snapshot):
                 break
-            counted = _make_until_kept(machine, job, planned, control, announce, done, sink, snapshot)
+            counted = _make_until_kept(machine, job, planned, control, announce, done, sink, snapshot, room_c)
             if counted is None:
                 break
             done += counted
-            if counted and not _cool(machine, job, planned, control, announce, done):
+            if counted and not _cool(machine, job, planned, control, announce, done, snapshot):
                 break
         reason = (
             "" if done == len(job.passes) else "stopped" if control.stopped.is_set() else "some passes were skipped"
@@ -247,7 +250,7 @@ def look(machine: Machine, watch: Watch, sample: Sample | None) -> tuple[str, ..
     source = machine.source()
     seen = Look(
         machine.now_ns() / 1e9, newest(channels.get("die_c")), machine.charge(), source,
-        newest(channels.get("battery_w")), source is Source.ADAPTER,
+        newest(channels.get("battery_w")), source is Source.ADAPTER, machine.room_c(),
     )  # fmt: skip
     if sample is None and seen.die_c is None:
         seen = replace(seen, die_c=_cooled(watch))
@@ -261,20 +264,25 @@ def _cooled(watch: Watch) -> float | None:
 
 def _make_until_kept(
     machine: Machine, job: Job, planned: PlannedPass, control: Control, announce: Callable[[RunEvent], None], done: int,
-    sink: Sink, snapshot: Snapshot,
+    sink: Sink, snapshot: Snapshot, room_c: float | None,
 ) -> int | None:  # fmt: skip
-    """One planned pass, made anew as often as a guard cuts it short or a repeat is asked for.
+    """One planned pass, made anew as often as a guard or a lost machine cuts it short, or a repeat is asked for.
 
     1 where it is kept, 0 where it was skipped, None where the run was stopped.
     """
     wanted = job.asked.get("source")
-    watch = Watch(job.guards, Source(str(wanted.value)) if wanted is not None and wanted.value else None)
+    watch = Watch(job.guards, Source(str(wanted.value)) if wanted is not None and wanted.value else None, room_c)
     counted = 0
     for _ in range(MOST_TRIES):
         sink.at(planned.index)
         control.skipped.clear()
         control.again.clear()
-        record = _make(machine, job, planned, control, announce, done, watch)
+        try:
+            record = _make(machine, job, planned, control, announce, done, watch)
+        except Unavailable as fault:
+            if not _came_back(machine, job, control, announce, done, snapshot, fault):
+                return None
+            record = _lost(machine, job, planned, f"The machine was gone: {fault}")
         if record is None:
             if control.skipped.is_set() and not control.stopped.is_set():
                 machine.end_scene()
@@ -291,6 +299,34 @@ def _make_until_kept(
         if not _hold(machine, job, control, announce, done, snapshot, record.reason, watch):
             return None
     return counted
+
+
+def _came_back(
+    machine: Machine, job: Job, control: Control, announce: Callable[[RunEvent], None], done: int, snapshot: Snapshot,
+    fault: Unavailable,
+) -> bool:  # fmt: skip
+    """Wait for a machine that is gone and put it back once it is there; False when stopped. Raises the fault again
+    when patience ends."""
+    left_s = job.patience_s
+    while left_s > 0:
+        why = f"The machine is gone: {fault} It is looked for again for {left_s:.0f} s more."
+        announce(Progress(Phase.PAUSED, done, len(job.passes), why=why))
+        if control.stopped.wait(job.look_s):
+            return False
+        left_s -= job.look_s
+        with contextlib.suppress(Unavailable):
+            put_back(machine, snapshot)
+            return True
+    raise fault
+
+
+def _lost(machine: Machine, job: Job, planned: PlannedPass, reason: str) -> PassRecord:
+    """A pass whose machine went away: nothing of it is there, but that it was tried."""
+    return PassRecord(
+        str(uuid.uuid4()), job.context, planned.setup, Setup(), dict(job.asked), None, outcome=End.ABORTED,
+        reason=reason, purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index,
+        started_ns=machine.now_ns(),
+    )  # fmt: skip
 
 
 def _prepare(machine: Machine, job: Job) -> None:
@@ -383,6 +419,9 @@ def _make(
         "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
         "planned_s": Condition(planned.pass_s, Provenance.READ, start),
     }
+    room_c = machine.room_c()
+    if room_c is not None:
+        conditions["room_c"] = Condition(room_c, Provenance.READ, end)
     return PassRecord(
         str(uuid.uuid4()), job.context, planned.setup, read.as_setup(), conditions, join(samples, start, end),
         purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=start,
@@ -475,28 +514,22 @@ MOST_TRIES = 20
 
 
 def _cool(
-    machine: Machine, job: Job, planned: PlannedPass, control: Control,
-    announce: Callable[[RunEvent], None], done: int,
+    machine: Machine, job: Job, planned: PlannedPass, control: Control, announce: Callable[[RunEvent], None], done: int,
+    snapshot: Snapshot,
 ) -> bool:  # fmt: skip
-    if done == len(job.passes):
+    """Let the machine rest before the next pass; False when stopped. One that goes away meanwhile has rested."""
+    total = len(job.passes)
+    if done == total:
         return True
 
     def hear(left: float, sample: Sample) -> None:
-        announce(
-            Progress(
-                Phase.COOL_DOWN,
-                done,
-                len(job.passes),
-                None,
-                left,
-                planned.cool_s,
-                sample,
-                machine.now_ns(),
-                machine.charge(),
-            )
-        )
+        now, charge = machine.now_ns(), machine.charge()
+        announce(Progress(Phase.COOL_DOWN, done, total, None, left, planned.cool_s, sample, now, charge))
 
-    return _spend(machine, planned.cool_s, control, hear)
+    try:
+        return _spend(machine, planned.cool_s, control, hear)
+    except Unavailable as fault:
+        return _came_back(machine, job, control, announce, done, snapshot, fault)
 
 
 def join(samples: Sequence[Sample], start_ns: int, end_ns: int) -> Trace:

@@ -17,7 +17,7 @@ from .trace import Channel
 
 @dataclass(frozen=True)
 class Look:
-    """What a guard can see at one time. Everything may be None; at_s : machine time, s."""
+    """What a guard can see at one time. Everything may be None; at_s : machine time, s; room_c : of a sensor."""
 
     at_s: float
     die_c: float | None = None
@@ -25,6 +25,7 @@ class Look:
     source: Source | None = None
     battery_w: float | None = None
     plugged: bool = False
+    room_c: float | None = None
 
 
 @dataclass(frozen=True)
@@ -50,10 +51,12 @@ class Guard:
 
 @dataclass
 class Watch:
-    """The state of all guards of a run. tripped : name to the words that say why."""
+    """The state of all guards of a run. wanted : source; room_c : where the run began; tripped : name to the words that
+    say why."""
 
     guards: Sequence[Guard]
     wanted: Source | None = None
+    room_c: float | None = None
     tripped: dict[str, str] = field(default_factory=dict)
     _since: dict[str, float] = field(default_factory=dict)
 
@@ -85,6 +88,8 @@ class Watch:
             return float(seen.source is not self.wanted)
         if reading == "drain_w":
             return seen.battery_w if seen.plugged and seen.battery_w is not None else None
+        if reading == "room_off_c":
+            return None if self.room_c is None or seen.room_c is None else abs(seen.room_c - self.room_c)
         if reading == "charge_percent":
             return None if seen.charge is None else 100.0 * seen.charge
         value: float | None = getattr(seen, reading)
@@ -96,7 +101,7 @@ def guards_of(rig: Rig) -> tuple[Guard, ...]:
 
     A die 2 degrees over the firmware's own limit means that the throttle does not hold it; a charge a percent under the
     window may clamp clocks; another source is another machine; a battery that drains although plugged in empties
-    behind one's back.
+    behind one's back; rooms over 3 degrees apart are never a fair comparison.
     """
     found = []
     if rig.die_limit_c is not None:
@@ -116,6 +121,10 @@ def guards_of(rig: Rig) -> tuple[Guard, ...]:
     found.append(
         Guard("drain", "drain_w", 1.0, 0.2, 20.0, 20.0, "The battery gives {value:.0f} W although plugged in.",
               "Use a stronger adapter.")
+    )  # fmt: skip
+    found.append(
+        Guard("room", "room_off_c", 3.0, 2.0, 60.0, 60.0, "The room is {value:.1f} degrees from where it was.",
+              "Bring it back, or stop and plan anew: over 3 degrees no comparison is fair.")
     )  # fmt: skip
     return tuple(found)
 

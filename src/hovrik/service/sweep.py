@@ -26,6 +26,8 @@ from ..core.validity import Verdict, judge
 from ..store.notebook import JournalEntry, Notebook
 from .machines import Address, open_machine
 
+PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a network that comes back
+
 
 def context_of(notebook: Notebook, question: Question) -> dict[str, str]:
     """Ids of the newest versions that a question speaks of. Raises PlanError naming what is not known."""
@@ -184,7 +186,7 @@ def run_plan(
     job = Job(
         plan_id, planned.passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
         planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
-        guards_of(planned.rig),
+        guards_of(planned.rig), PATIENCE_S,
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, planned.rig), control, announce)
 

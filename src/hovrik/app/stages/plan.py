@@ -192,9 +192,8 @@ class PlanStage(Stage):
         except HovrikError as fault:
             self.printed.setText(str(fault))
             return
-        self.printed.setText(
-            f"Plan {code} is written to {path.name}. Type it in under Import passes in Bench.".replace("  ", " ")
-        )
+        what = f"Plan {code}" if code else "The plan"
+        self.printed.setText(f"{what} is written to {path.name}. Type it in under Import passes in Bench.")
 
     def _on_room_edited(self, value: float) -> None:
         room_c = value if value > _NO_ROOM else None

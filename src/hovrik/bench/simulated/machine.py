@@ -98,7 +98,7 @@ class SimulatedMachine:
             "seed": seed, "knobs": knobs, "now_ns": _BOOT_NS, "charge": charge, "gauge": charge, "plugged": False,
             "die_c": room + 12.0, "shell_c": room + 7.0, "fan": None, "scenes": 0, "slot": self._model.slot,
             "running": None, "changed": False, "played": {}, "limits": [float(knobs[key]) for key in LIMITS],
-            "kept_w": [0.0, 0.0],
+            "kept_w": [0.0, 0.0], "room_c": room,
         }  # fmt: skip
 
     def _write_state(self) -> None:
@@ -146,6 +146,15 @@ class SimulatedMachine:
 
     def source(self) -> Source | None:
         return Source.ADAPTER if self._power.plugged else Source.BATTERY
+
+    def room_c(self) -> float | None:
+        return round(float(self._state["room_c"]), 1) if self._model.room_sensor else None
+
+    def set_room(self, celsius: float) -> None:
+        """Warm or cool the room; for tests and demonstrations."""
+        self._state["room_c"] = celsius
+        if self._player is not None:
+            self._player.room_c = celsius
 
     def set_charge(self, share: float) -> None:
         """Put the battery at a charge share, gauge and all; for tests and demonstrations."""
@@ -271,7 +280,7 @@ class SimulatedMachine:
             self._model.physics, overhead=self._model.physics.overhead * slot.overhead,
             limit_bias_w=self._model.physics.limit_bias_w + self._faults.extra_w,
         )  # fmt: skip
-        self._player = ScenePlayer(physics, load, seed, around, self._model.room_c)
+        self._player = ScenePlayer(physics, load, seed, around, self._state["room_c"])
         self._title, self._wanted_gb = title, settings.wanted_gb(load, self._state)
         self._ahead_ns = self._began_ns = self.now_ns()
         self._state["running"], self._state["changed"] = title, False
@@ -468,7 +477,7 @@ class SimulatedMachine:
         while left > 1e-9:
             step = min(_IDLE_STEP_S, left)
             watts = np.full(max(round(step / 0.5), 1), board.idle_package_w)
-            heat, room = self._model.physics.heat, self._model.room_c
+            heat, room = self._model.physics.heat, self._state["room_c"]
             self._heat.advance(heat, watts, room, step / watts.size, str(policy) if policy is not None else None)
             left -= step
         self._settle(seconds)

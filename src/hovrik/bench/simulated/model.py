@@ -66,7 +66,8 @@ class Supply:
 @dataclass(frozen=True)
 class Model:
     """A stand-in. loads : (title key, scene key) to Load; defaults : knob id to the value it leaves the maker with;
-    room_c : the room it stands in; unconfirmed : knobs whose read-back is only cached."""
+    room_c : the room it stands in; unconfirmed : knobs whose read-back is only cached; room_sensor : it
+    measures the room."""
 
     rig: Rig
     titles: tuple[Title, ...]
@@ -80,6 +81,7 @@ class Model:
     supply: Supply
     room_c: float
     unconfirmed: frozenset[str]
+    room_sensor: bool = False
 
     def slot_physics(self, key: str) -> SlotPhysics:
         """Physics of a slot; a plain one where the description has none."""
@@ -109,6 +111,7 @@ def _model(body: Mapping[str, Any], entries: list[Mapping[str, Any]]) -> Model:
         {key: SlotPhysics(**_tuples(entry)) for key, entry in body.get("slots", {}).items()},
         {key: GpuMode(**entry) for key, entry in body.get("gpu_modes", {}).items()},
         Supply(**body.get("supply", {})), float(body["room_c"]), frozenset(body.get("unconfirmed", ())),
+        bool(body.get("room_sensor", False)),
     )  # fmt: skip
 
 

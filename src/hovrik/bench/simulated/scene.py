@@ -61,7 +61,7 @@ class ScenePlayer:
         self, physics: Physics, load: Load, seed: tuple[int, ...], around: Surroundings = QUIET, room_c: float = 22.0
     ) -> None:
         self._physics, self._load, self._around = physics, load, around
-        self._room_c = room_c
+        self.room_c = room_c
         self._rng = np.random.default_rng(seed)
         self._events = np.random.default_rng((*seed, 31))
         self._quiet = np.random.default_rng((*seed, 32))
@@ -97,7 +97,7 @@ class ScenePlayer:
         found = operate(self._physics, load, limit_w, now, heat.die_c, np.exp(wander), self._point, crowd)
         self._point = float(found.activity.mean()), float(found.gpu_share.mean())
         path = self._physics.heat
-        die_c, shell_c = heat.advance(path, found.package_w + found.outside_w, self._room_c, TICK_S, policy)
+        die_c, shell_c = heat.advance(path, found.package_w + found.outside_w, self.room_c, TICK_S, policy)
         hot = die_c + path.hot_cpu * found.cpu_w + path.hot_gpu * found.gpu_w
         rendered = self._frames(found, now)
         shown = self._on_panel(self._generated(rendered, now), now)
