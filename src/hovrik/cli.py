@@ -17,6 +17,7 @@ import click
 
 from . import __version__
 from .core import frames as frame_figures
+from .core.condition import Conditions
 from .core.errors import HovrikError, Problem
 from .core.question import Question, School, Source
 from .core.setup import describe
@@ -311,12 +312,15 @@ def _pairs(texts: tuple[str, ...], option: str) -> dict[str, str]:
 @click.option(
     "--summary", "summary", multiple=True, metavar="NAME=VALUE", help="Figures in place of FILE, with source=..."
 )
+@click.option("--telemetry", type=_FILE, help="Telemetry that another recorder wrote beside FILE.")
+@click.option("--begin", type=float, metavar="SECONDS", help="It begins so long after the first frame; else found.")
 @question_options
 @click.option("--json", "as_json", is_flag=True)
 @told
 def import_pass(
     file: Path | None, notebook: Path, settings: tuple[str, ...], conditions: tuple[str, ...], column: str | None,
-    unit: str | None, channels: tuple[str, ...], summary: tuple[str, ...], as_json: bool, **changes: Any,
+    unit: str | None, channels: tuple[str, ...], summary: tuple[str, ...], telemetry: Path | None, begin: float | None,
+    as_json: bool, **changes: Any,
 ) -> None:  # fmt: skip
     """Import frame times measured elsewhere from FILE, or summary figures, as a pass of the question."""
     from .service import imports
@@ -331,6 +335,8 @@ def import_pass(
         if file is not None:
             imported = _read(file, column, unit, _pairs(channels, "--map"))
             problems = imported.problems
+            if telemetry is not None:
+                imported, stated = _beside(opened, imported, telemetry, begin, stated)
             record = imports.import_trace(opened, question, imported, setup, stated)
         else:
             figures = {k: _number_or_text(v) for k, v in _pairs(summary, "--summary").items()}
@@ -340,6 +346,18 @@ def import_pass(
         return
     _print_problems(problems)
     click.echo(record.id)
+
+
+def _beside(
+    notebook: Any, imported: Imported, path: Path, begin_s: float | None, stated: Conditions
+) -> tuple[Imported, Conditions]:
+    from .core.align import How
+    from .service import telemetry as service
+
+    told = service.read(notebook, path)
+    found = service.fit(imported, told, How.GIVEN if begin_s is not None else None, begin_s or 0.0)
+    click.echo(service.words_of(found), err=True)
+    return service.join(imported, told, found), {**stated, **service.conditions_of(found, path.name)}
 
 
 def _number_or_text(text: str) -> float | str:

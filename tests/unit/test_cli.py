@@ -185,6 +185,19 @@ def test_summary_import(demo):
     assert refused.exit_code == 1 and "source is needed" in refused.stderr
 
 
+def test_telemetry_beside_a_log(demo, log, tmp_path):
+    sensors = tmp_path / "sensors.csv"
+    sensors.write_text("time (s),wall power (W)\n" + "\n".join(f"{n},{30 + n % 2}" for n in range(60)))
+    done = run("import-pass", log, "--notebook", demo, "--telemetry", sensors, "--begin", "1", "--json")
+    assert "begins 1.0 s after the first frame, by your word" in done.stderr
+    rows = {r["id"]: r for r in json.loads(run("passes", demo, "--json").stdout)["passes"]}
+    row = rows[json.loads(done.stdout)["id"]]
+    assert row["metrics"]["wall_w"] == pytest.approx(30.5, abs=0.6)
+    assert row["conditions"]["telemetry"]["value"] == "sensors.csv, by given"
+    unfit = run("import-pass", log, "--notebook", demo, "--telemetry", sensors)
+    assert unfit.exit_code == 1 and "align by time stamps" in unfit.stderr.lower()
+
+
 def test_module_and_file_arguments(tmp_path):
     done = subprocess.run([sys.executable, "-m", "hovrik", "--version"], capture_output=True, text=True)
     assert done.returncode == 0 and "hovrik" in done.stdout
