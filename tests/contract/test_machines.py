@@ -194,3 +194,19 @@ def test_spoiled_state_is_a_known_error(tmp_path):
     (tmp_path / "state.json").write_text("{broken")
     with pytest.raises(Unavailable, match="Delete it"):
         stand_in(tmp_path)
+
+
+def test_a_scene_leaves_nothing_to_the_next(made):
+    machine, scene, _ = made
+    machine.start_scene(*scene)
+    machine.wait(5.0)  # no whole number of blocks
+    machine.end_scene()
+    machine.sample()
+    machine.start_scene(*scene)
+    began = machine.now_ns()
+    machine.wait(4.0)
+    found = machine.sample()
+    machine.end_scene()
+    assert found.frames_ns.size > 20 and found.frames_ns[0] > began
+    assert np.all(np.diff(found.frames_ns) > 0)
+    assert all(np.all(np.diff(channel.stamps_ns) > 0) for channel in found.channels.values())

@@ -295,6 +295,7 @@ class SimulatedMachine:
     def end_scene(self) -> None:
         if self._player is not None:
             self._keep_played()
+            self._recorder.forget_after(self.now_ns())  # blocks are played ahead
         self._player, self._began_ns = None, 0
         self._write_state()
 

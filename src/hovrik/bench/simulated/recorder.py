@@ -29,6 +29,12 @@ class Recorder:
         """Add samples of a channel."""
         self._telemetry[name].append((stamps_ns, values))
 
+    def forget_after(self, now_ns: int) -> None:
+        """Drop what a scene that has just ended would have recorded later."""
+        self._frames = [part[part <= now_ns] for part in self._frames]
+        for name, parts in self._telemetry.items():
+            self._telemetry[name] = [(at[at <= now_ns], values[at <= now_ns]) for at, values in parts]
+
     def take(self, now_ns: int) -> Sample:
         """Everything up to `now_ns` that was not handed out yet."""
         stamps = np.concatenate(self._frames) if self._frames else np.empty(0, np.int64)
