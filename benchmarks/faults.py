@@ -19,8 +19,10 @@ from pathlib import Path
 
 import numpy as np
 
+from hovrik.bench.job import Control, Job
 from hovrik.bench.protocol import Instruction, Need
-from hovrik.bench.runner import Control, Job, apply, run
+from hovrik.bench.runner import run
+from hovrik.bench.setting import apply
 from hovrik.bench.simulated.faults import NONE, Faults
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model

@@ -17,7 +17,7 @@ import tempfile
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from hovrik.bench.runner import Control
+from hovrik.bench.job import Control
 from hovrik.bench.simulated.heat import HeatState
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model

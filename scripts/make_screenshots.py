@@ -35,8 +35,8 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = ("Read",)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
-    ("Rig", 1, "rig-machine"), ("Rig", 3, "rig-slots"), ("Rig", 4, "rig-versions"), ("Rig", 5, "rig-before"),
-    ("Scene", 1, "scene-run"), ("Scene", 2, "scene-repeatability"),
+    ("Rig", 1, "rig-machine"), ("Rig", 3, "rig-slots"), ("Rig", 5, "rig-before"),
+    ("Scene", 2, "scene-repeatability"),
 )  # fmt: skip
 
 
@@ -108,6 +108,54 @@ def many(dialog, shooter):
     shooter.shoot(dialog, "import-many")
 
 
+def telemetry(dialog, shooter):
+    """An evening's log with pauses, and sensors of another recorder whose rows come a little late each time."""
+    import numpy as np
+
+    rng = np.random.default_rng(4)
+    parts, rows, at = [], [], 0.0
+    for seconds, pause in ((70, 14), (55, 21), (80, 17), (60, 0)):
+        interval = 24 * np.exp(rng.normal(0, 0.05, int(seconds / 0.024)))
+        interval[-1] += 1000 * pause
+        parts.append(interval)
+        rows.append((at, at + seconds))
+        at += interval.sum() / 1000
+    np.savetxt(HOME / "evening.csv", np.concatenate(parts), fmt="%.3f", header="frame time (ms)", comments="")
+    when = 12.4 + 1.006 * np.arange(0, at)
+    busy = np.any([(when >= a) & (when <= b) for a, b in rows], axis=0)
+    watts = np.where(busy, 14.0, 3.6) * np.exp(rng.normal(0, 0.02, when.size))
+    body = np.column_stack([watts, 45 + 18 * busy + rng.normal(0, 0.6, when.size)])
+    head = "package power (W);die temperature (C)"
+    np.savetxt(HOME / "sensors.csv", body, fmt="%.2f", delimiter=";", header=head, comments="")
+    dialog.tabs.setCurrentIndex(0)
+    dialog.open_file(HOME / "evening.csv")
+    spin(lambda: dialog._imported is not None and dialog._name == "evening.csv")
+    dialog.tabs.setCurrentWidget(dialog.telemetry)
+    dialog.telemetry.open_file(HOME / "sensors.csv")
+    spin(lambda: dialog.telemetry.fit is not None)
+    shooter.shoot(dialog, "import-telemetry")
+    dialog.telemetry.clear()
+
+
+def sheet(dialog, shooter):
+    """A run sheet half typed in."""
+    dialog.tabs.setCurrentWidget(dialog.sheet)
+    page = dialog.sheet
+    lines = (
+        ("14:05", "40.6", "", "39.9", "", "", "", "", "41.2", ""),
+        ("14:12", "39.9", "", "39.1", "", "", "64", "", "44.0", "noise"),
+        ("14:20", "", "", "", "", "", "", "", "did not start", ""),
+        ("14:24", "39.0", "", "39.6", "", "", "", "", "38.5", "stutter"),
+    )
+    for row, texts in enumerate(lines):
+        for column, text in enumerate(texts, 1):
+            page.table.item(row, column).setText(text)
+    dialog.import_pass()
+    spin(lambda: not page.is_busy)
+    page.table.item(3, 4).setText("38.3")
+    shooter.shoot(dialog, "import-sheet")
+
+
 def paused(window, shooter):
     """The adapter is plugged in during a pass: the guard pauses the run."""
     window.bench.pace.show_key("10")
@@ -136,12 +184,15 @@ def by_hand(window, shooter):
     window.guide.speed = 20.0
     window.start_sweep()
     panel = window.bench.guide
+    panel.done.click()  # what is asked once stays open
     while not panel.readings.isVisible():
-        spin(panel.isVisible)
+        spin(lambda: panel._request is not None)
         if not panel.readings.isVisible():
             panel.done.click()
             spin(ms=300)
-    panel.fields["gauge_start_wh"].setText("41.2")
+    panel.fields["gauge_start"].setText("41.2")
+    panel.form.scales.meter.setCurrentIndex(1)
+    panel.fields["meter"].setText("31.5")
     panel.tags["noise"].setChecked(True)
     shooter.shoot(window, "bench-by-hand")
     window.runner.stop()
@@ -183,6 +234,8 @@ def main(wanted):
     dialog.cap.setText("none")
     shooter.shoot(dialog, "import")
     many(dialog, shooter)
+    telemetry(dialog, shooter)
+    sheet(dialog, shooter)
     dialog.close()
     window.session.set_design(replace(window.session.design, heat_s=0.0))
     window.bench.pace.show_key("10")

@@ -185,7 +185,7 @@ def demo(headless: bool, out: Path | None, seed: int, pace: str) -> None:
 
 
 def _tell(event: Any) -> None:
-    from .bench.runner import PassDone
+    from .bench.job import PassDone
 
     if isinstance(event, PassDone):
         click.echo(f"{event.position}/{event.total}  {describe(event.record.setup)}", err=True)

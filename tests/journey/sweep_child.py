@@ -10,7 +10,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from hovrik.bench.runner import Control, PassDone, Phase, Progress
+from hovrik.bench.job import Control, PassDone, Phase, Progress
 from hovrik.core.plan.ladder import LadderDesign
 from hovrik.demo import scenario
 from hovrik.service import library, sweep

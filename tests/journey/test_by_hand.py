@@ -14,8 +14,9 @@ from unit.test_runner import Log
 from hovrik.app.guide import Request
 from hovrik.app.widgets.guide_panel import GuidePanel
 from hovrik.bench.guided import GuidedMachine, Readings
+from hovrik.bench.job import Control, Job
 from hovrik.bench.protocol import Instruction, Need
-from hovrik.bench.runner import Control, Job, run
+from hovrik.bench.runner import run
 from hovrik.core.hand import GaugeReading, GaugeUnit
 from hovrik.core.knob import LIMITS
 from hovrik.core.ladder import PRIOR_SD

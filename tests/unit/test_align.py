@@ -3,6 +3,8 @@
 The full table, on stand-in recordings, is benchmarks/alignment.py.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -74,8 +76,8 @@ def test_a_quantity_in_both_files_is_matched_with_itself_across_gaps():
 
 def test_by_stamps_by_word_and_what_is_joined():
     trace, channels = recorded(6, 0.0, 0.0)
-    log = Imported(trace, np.arange(3), (), origin_s=1_700_000_000.0)
-    told = service.Telemetry(channels, 1_700_000_012.5, 400.0, np.arange(3), (), "sensors.csv")
+    log = Imported(trace, np.arange(3), (), 1_700_000_000.0, is_dated=True)
+    told = service.Telemetry(channels, 1_700_000_012.5, True, 400.0, np.arange(3), (), "sensors.csv")
     fit = service.fit(log, told)
     assert fit.how is align.How.STAMPS and fit.begin_s == 12.5
     assert service.words_of(fit) == "The telemetry begins 12.5 s after the first frame, by its time stamps."
@@ -85,7 +87,11 @@ def test_by_stamps_by_word_and_what_is_joined():
     assert service.fit(log, told, align.How.GIVEN, 3.0).begin_s == 3.0
     with pytest.raises(InputError, match="never meets it"):
         service.fit(log, told, align.How.GIVEN, 5e5)
-    apart = Imported(trace, np.arange(3), (), origin_s=1_600_000_000.0)
+    of_day = replace(told, origin_s=1_700_000_012.5 % 86_400)  # a time of day beside a date
+    assert service.fit(log, of_day).begin_s == pytest.approx(12.5)
+    since_start = replace(log, origin_s=0.0, is_dated=False)
+    assert service.fit(since_start, told).how is align.How.LOAD
+    apart = Imported(trace, np.arange(3), (), 1_600_000_000.0, is_dated=True)
     with pytest.raises(InputError, match="clocks were set differently"):
         service.fit(apart, told, align.How.STAMPS)
     by_load = service.fit(apart, told)  # stamps that never meet: the load speaks

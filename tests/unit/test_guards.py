@@ -7,7 +7,7 @@ import pytest
 from helpers.build import machine
 from unit.test_runner import DESIGN, Log, job_of, start
 
-from hovrik.bench.runner import Control, PassDone, Phase, Progress
+from hovrik.bench.job import Control, PassDone, Phase, Progress
 from hovrik.core.condition import Condition, Provenance
 from hovrik.core.errors import Unavailable
 from hovrik.core.guards import Guard, Look, Watch, guards_of, has_settled

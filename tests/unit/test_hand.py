@@ -1,5 +1,7 @@
 """Readings by hand: divisions against plain arithmetic, their spread against simulated readings, what is refused."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -96,6 +98,10 @@ def test_what_cannot_be_is_refused_by_field(texts, scales, words):
 def test_typed_readings_with_a_decimal_comma_and_empty_fields():
     found = parse({"gauge_start": "40", "gauge_end": "39,85", "die_c": "", "meter": "7"}, Scales(), RIG)
     assert found.gauge == GaugeReading(GaugeUnit.WH, 40.0, 39.85) and found.die_c is None
+    assert found.draws(60, RIG)["battery_w"].how == "gauge in Wh" and found.step_wh is None
+    percent = parse({}, Scales(GaugeUnit.PERCENT), RIG)
+    ticks = replace(percent, ticks_ns=(0, 90_000_000_000, 180_000_000_000))
+    assert ticks.draws(200, RIG)["battery_w"].watts == pytest.approx(0.45 / 90 * 3600)  # 1 % of 45 Wh each
     assert found.meter is None  # no place was chosen: the figure belongs nowhere
     with pytest.raises(InputError, match="no battery energy"):
         parse({"gauge_start": "80", "gauge_end": "78"}, Scales(GaugeUnit.PERCENT), Rig("r", "R", 5, 25))

@@ -101,7 +101,7 @@ def test_answers_become_conditions_of_the_passes(notebook):
 
 def test_a_sweep_in_another_slot_on_the_adapter(notebook):
     """The run has the person restart and plug in, and every pass says so."""
-    from hovrik.bench.runner import Control
+    from hovrik.bench.job import Control
     from hovrik.core.plan.ladder import LadderDesign
     from hovrik.service.machines import open_machine
 

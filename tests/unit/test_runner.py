@@ -4,8 +4,8 @@ import pytest
 from helpers.build import machine
 
 from hovrik.bench import runner
+from hovrik.bench.job import Control, Job, PassDone, Phase, Progress, RunEnded
 from hovrik.bench.protocol import Outcome, Reply
-from hovrik.bench.runner import Control, Job, PassDone, Phase, Progress, RunEnded
 from hovrik.core.errors import BenchError, PassAborted, ReadbackMismatch, StoreError, Unavailable
 from hovrik.core.knob import REFRESH
 from hovrik.core.plan.ladder import LadderDesign, ordered_passes

@@ -3,7 +3,7 @@
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
 
-from hovrik.bench.runner import Control, PassDone
+from hovrik.bench.job import Control, PassDone
 from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
 from hovrik.core.plan.ladder import LadderDesign
 from hovrik.core.question import Source

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from helpers.build import machine, record_of, trace_of, wandering
 
-from hovrik.bench.runner import Control, Job, run
+from hovrik.bench.job import Control, Job
+from hovrik.bench.runner import run
 from hovrik.core.plan.ladder import LadderDesign, ordered_passes
 from hovrik.core.record import Outcome
 from hovrik.core.rig import Rig

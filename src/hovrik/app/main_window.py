@@ -10,7 +10,7 @@ from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from ..bench.runner import Progress
+from ..bench.job import Progress
 from ..core.errors import HovrikError
 from ..core.setup import Setup
 from ..core.words import plural

@@ -12,8 +12,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from ..bench.job import Control, PassDone, Progress, RunEnded, RunEvent
 from ..bench.protocol import Machine
-from ..bench.runner import Control, PassDone, Progress, RunEnded, RunEvent
 from ..core.errors import HovrikError
 from ..service import sweep
 from ..store.notebook import Notebook

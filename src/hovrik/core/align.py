@@ -26,9 +26,12 @@ _SURROGATES = 16
 _CHANCE = 1e-6
 _LEAST = 0.8  # correlation: what is weaker leaves over a third of the telemetry's changes unexplained
 _BLOCKS = 10
+_MOST_SAMPLES = 20_000
 _MOST_PAIRS = 3  # of a kind
 _STILL = 1e-4  # share of its mean by which a channel must vary to tell anything
 _RATE = "frame rate"
+_DAY_S = 86_400.0
+_MOST_DAYS_S = 30 * _DAY_S  # a time of day that ran on over midnight is still under this
 # channels that follow the load, the quickest first
 LOADS = (
     "gpu_share",
@@ -91,6 +94,8 @@ def by_stamps(trace: Trace, frames_origin_s: float | None, origin_s: float | Non
         which = "frame log" if frames_origin_s is None else "telemetry"
         raise InputError(f"The {which} holds no time of day to align by. Align by the load, or say when it began.")
     begin = origin_s - frames_origin_s
+    if abs(begin) > 2 * _MOST_DAYS_S > 2 * min(origin_s, frames_origin_s):  # a date, and a time of day alone
+        begin = (begin + _DAY_S / 2) % _DAY_S - _DAY_S / 2
     overlap = _overlap_s(trace, begin, length_s)
     if overlap <= 0:
         raise InputError(
@@ -165,7 +170,11 @@ def _pairs(trace: Trace, channels: Mapping[str, Channel]) -> list[_Pair]:
 
 def _pair(first: str, name: str, curve: Curve, channel: Channel, signed: bool) -> _Pair:
     known = np.isfinite(channel.values)
-    return _Pair((first, name), curve, channel.stamps_ns[known] / 1e9, channel.values[known], signed)
+    own_s, values = channel.stamps_ns[known] / 1e9, channel.values[known]
+    many = -(-own_s.size // _MOST_SAMPLES)  # means of so many, where a channel was written with every frame
+    whole = own_s.size // many * many
+    own_s, values = (part[:whole].reshape(-1, many).mean(axis=1) for part in (own_s, values))
+    return _Pair((first, name), curve, own_s, values, signed)
 
 
 def _varies(values: Values) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ..bench.runner import Control, RunEvent
+from ..bench.job import Control, RunEvent
 from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
 from ..service import library, sweep

@@ -63,8 +63,11 @@ def parse(texts: Mapping[str, str], scales: Scales, rig: Rig) -> Readings:
     meter = None
     if scales.place is not None and "meter" in values:
         meter = MeterReading(scales.place, values["meter"], scales.is_energy)
+    step_wh = values.get("step_wh")
+    if step_wh is None and scales.unit is GaugeUnit.PERCENT and rig.full_charge_wh is not None:
+        step_wh = rig.full_charge_wh / 100.0  # such a gauge steps by one percent
     found = Readings(
-        gauge=gauge, meter=meter, step_wh=values.get("step_wh"), die_c=values.get("die_c"),
+        gauge=gauge, meter=meter, step_wh=step_wh, die_c=values.get("die_c"),
         shell_c=values.get("shell_c"),
     )  # fmt: skip
     found.draws(60.0, rig)  # whether they tell a power; how long the scene took does not matter for that

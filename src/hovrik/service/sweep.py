@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from ..bench import runner
+from ..bench import runner, setting
+from ..bench.job import Control, Job, RunEnded, RunEvent
 from ..bench.protocol import Machine
-from ..bench.runner import Control, Job, RunEnded, RunEvent
 from ..core.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
 from ..core.errors import PlanError, StoreError
 from ..core.guards import guards_of
@@ -201,7 +201,7 @@ def put_back(notebook: Notebook, entry: JournalEntry) -> bool:
         return True
     machine = open_machine(entry.machine)
     try:
-        confirmed = runner.put_back(machine, entry.snapshot)
+        confirmed = setting.put_back(machine, entry.snapshot)
     finally:
         machine.close()
     if confirmed:

@@ -42,13 +42,15 @@ def read(notebook: Notebook, path: Path) -> Telemetry:
 def fit(imported: Imported, telemetry: Telemetry, how: How | None = None, begin_s: float = 0.0) -> ClockFit:
     """Where the telemetry lies on the frames' clock.
 
-    how : None takes the time stamps where both files hold some that meet, else the load; begin_s : for How.GIVEN,
-    seconds from the first frame. Raises InputError saying what else can be done.
+    how : None takes the time stamps where both files hold dates or times of day that meet, else the load (a time since
+    some start is not the same start in two files); begin_s : for How.GIVEN, seconds from the first frame. Raises
+    InputError saying what else can be done.
     """
     trace = imported.trace
     if how is How.GIVEN:
         return align.as_given(trace, begin_s, telemetry.length_s)
-    if how is not How.LOAD:
+    both_dated = imported.is_dated and telemetry.is_dated
+    if how is How.STAMPS or (how is None and both_dated):
         try:
             return align.by_stamps(trace, imported.origin_s, telemetry.origin_s, telemetry.length_s)
         except InputError:

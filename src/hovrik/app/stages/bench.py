@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
 
-from ...bench.runner import PassDone, Phase, Progress
+from ...bench.job import PassDone, Phase, Progress
 from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.record import Outcome

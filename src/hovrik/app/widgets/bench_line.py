@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
-from ...bench.runner import Phase, Progress
+from ...bench.job import Phase, Progress
 from ...core.setup import describe
 from ...core.words import hours_minutes
 from .fields import button, label

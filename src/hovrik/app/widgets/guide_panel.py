@@ -165,7 +165,8 @@ class GuidePanel(Card):
             self.stills = []
             self.take_stills(())
         if request.ticks_ns:
-            self.message.setText(f"{len(request.ticks_ns)} gauge ticks timed. {_NO_LOG}")
+            step = " Type what one step is; without it they tell nothing." if self.form.wants_step else ""
+            self.message.setText(f"{plural(len(request.ticks_ns), 'gauge tick')} timed.{step} {_NO_LOG}")
         self.show()
         self.done.setFocus()
         if request.wants_readings and self._pending is not None:

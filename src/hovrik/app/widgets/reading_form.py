@@ -98,10 +98,15 @@ class ReadingForm(QWidget):
         scales = self.scales.scales()
         shown = {
             "start_v": scales.unit is GaugeUnit.MAH, "end_v": scales.unit is GaugeUnit.MAH,
-            "meter": scales.place is not None, "step_wh": bool(self._ticks) and not self._step_known,
+            "meter": scales.place is not None, "step_wh": self.wants_step,
         }  # fmt: skip
         for name, on in shown.items():
             self._pairs[name].setVisible(on)
+
+    @property
+    def wants_step(self) -> bool:
+        """Whether ticks were timed of a gauge whose step nobody knows yet."""
+        return bool(self._ticks) and not self._step_known and self.scales.scales().unit is not GaugeUnit.PERCENT
 
     def begin(self, ticks_ns: tuple[int, ...], rig: Rig | None) -> None:
         """Empty the fields for another pass, but for the step of the gauge. ticks_ns : timed during it."""

@@ -37,6 +37,11 @@ def clock_seconds(text: str) -> float | None:
     return (date - datetime(1970, 1, 1)).total_seconds() + seconds
 
 
+def is_date(seconds: float) -> bool:
+    """Whether a number of seconds counts from 1970 rather than from some start."""
+    return _EPOCH_S < seconds < 40 * _EPOCH_S
+
+
 def origin_of(
     names: Sequence[str], values: NDArray[np.float64], text: Mapping[tuple[int, int], str], row: int
 ) -> float | None:
@@ -52,6 +57,6 @@ def origin_of(
             return seconds
         value = float(values[row, column])
         for unit in (1.0, 1e-3, 1e-6, 1e-9):
-            if _EPOCH_S < value * unit < 40 * _EPOCH_S:
+            if is_date(value * unit):
                 return value * unit
     return None

@@ -81,12 +81,14 @@ class ColumnMap:
 @dataclass(frozen=True)
 class Imported:
     """What would be kept. kept_lines (n,) : file lines of the kept rows; problems : of table and of values, by line;
-    origin_s : the log's own clock at the first frame, None where it wrote none; marks : set while recording."""
+    origin_s : the log's own clock at the first frame, None where it wrote none; is_dated : it is a date or a time of
+    day, not a time since some start; marks : set while recording."""
 
     trace: Trace
     kept_lines: NDArray[np.int64]
     problems: tuple[Problem, ...]
     origin_s: float | None = None
+    is_dated: bool = False
     marks: tuple[Mark, ...] = ()
 
 
@@ -208,7 +210,8 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     problems.sort(key=lambda p: (p.line or 0, p.kind))
     trace = Trace(frames_ns, channels, int(frames_ns[0]), int(frames_ns[-1]))
     origin_s = _origin_s(table, mapping, kept, unit_ms)
-    return Imported(trace, lines, tuple(problems), origin_s, _marks(table, mapping, kept, row_ns))
+    dated = origin_s is not None and (not mapping.frame_unit.is_stamps or clocks.is_date(origin_s))
+    return Imported(trace, lines, tuple(problems), origin_s, dated, _marks(table, mapping, kept, row_ns))
 
 
 def _origin_s(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms: NDArray[np.float64]) -> float | None:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ...core.errors import ImportRefused, Problem
 from ...core.trace import Channel
-from .clocks import TIME_WORDS, clock_seconds
+from .clocks import TIME_WORDS, clock_seconds, is_date
 from .columns import (
     advancing,
     channels_of,
@@ -60,11 +60,16 @@ class TelemetryMap:
 
 @dataclass(frozen=True)
 class Telemetry:
-    """What would be kept. channels : on the recorder's own clock, from its first row; origin_s : that clock at the
-    first row, None where it wrote none; length_s; kept_lines (n,) : file lines of the rows; problems : by line."""
+    """What would be kept.
+
+    channels : on the recorder's own clock, from its first row; origin_s : that clock at the first row, None where it
+    wrote none; is_dated : it is a date or a time of day, not a time since some start; length_s; kept_lines (n,) : file
+    lines of the rows; problems : by line; name : of the file.
+    """
 
     channels: Mapping[str, Channel]
     origin_s: float | None
+    is_dated: bool
     length_s: float
     kept_lines: NDArray[np.int64]
     problems: tuple[Problem, ...]
@@ -159,6 +164,7 @@ def convert(table: Table, mapping: TelemetryMap, name: str = "") -> Telemetry:
         raise ImportRefused("No telemetry channel holds a number; nothing was read.", tuple(problems))
     problems.sort(key=lambda p: (p.line or 0, p.kind))
     return Telemetry(
-        channels, origin if mapping.time_column is not None else None, float(row_ns[-1]) / 1e9, table.lines[kept],
+        channels, origin if mapping.time_column is not None else None,
+        mapping.time_unit is TimeUnit.CLOCK or is_date(origin), float(row_ns[-1]) / 1e9, table.lines[kept],
         tuple(problems), name,
     )  # fmt: skip

@@ -1,0 +1,139 @@
+"""What a run is given, what it says while it goes, and the hand on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from threading import Event
+from typing import Protocol
+
+from ..core.condition import Conditions
+from ..core.guards import Guard
+from ..core.plan.ladder import PlannedPass
+from ..core.record import PassRecord
+from ..core.rig import Rig
+from ..core.setup import Setup, Snapshot
+from .protocol import Machine, Sample
+
+
+class Phase(StrEnum):
+    """The step a run is in."""
+
+    RECHARGE = "recharge"
+    APPLY = "apply"
+    SETTLE = "settle"
+    SOAK = "soak"
+    MEASURE = "measure"
+    COOL_DOWN = "cool down"
+    PAUSED = "paused"
+    RESTORE = "restore"
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a run is. position, total : passes done and planned; left_s : of this step; sample : newest data; why : it
+    is paused; index : of the planned pass."""
+
+    phase: Phase
+    position: int
+    total: int
+    setup: Setup | None = None
+    left_s: float = 0.0
+    length_s: float = 0.0
+    sample: Sample | None = None
+    now_ns: int = 0
+    charge: float | None = None
+    why: str = ""
+    index: int | None = None
+
+
+@dataclass(frozen=True)
+class PassDone:
+    """A pass that is stored. counts : whether it enters figures, as judged when it was stored."""
+
+    record: PassRecord
+    position: int
+    total: int
+    counts: bool
+
+
+@dataclass(frozen=True)
+class RunEnded:
+    """The run is over. reason : "" when all passes are done; restored : the setup before is back, confirmed."""
+
+    reason: str
+    restored: bool
+    done: int
+    total: int
+
+
+RunEvent = Progress | PassDone | RunEnded
+Announce = Callable[[RunEvent], None]
+
+
+class Sink(Protocol):
+    """Where a run is kept. Each call returns only once its data are safe."""
+
+    def begin(self, snapshot: Snapshot) -> None:
+        """Keep the snapshot before the first Apply."""
+
+    def at(self, position: int) -> None:
+        """Keep which planned pass is about to be made."""
+
+    def keep(self, record: PassRecord) -> bool:
+        """Keep a finished record and judge it; whether it counts."""
+
+    def restored(self) -> None:
+        """The snapshot is back on the machine, confirmed."""
+
+
+@dataclass
+class Control:
+    """The user's hand on a run: stop, pause, skip, repeat. Safe from any thread.
+
+    paused : hold before the next pass; skipped : leave the pass in progress; again : make the last one once more.
+    """
+
+    machine: Machine | None = None
+    stopped: Event = field(default_factory=Event)
+    paused: Event = field(default_factory=Event)
+    skipped: Event = field(default_factory=Event)
+    again: Event = field(default_factory=Event)
+
+    def skip(self) -> None:
+        """Leave the pass in progress and go on with the next; it can be run later."""
+        self.skipped.set()
+        if self.machine is not None:
+            self.machine.stop()
+
+    def stop(self) -> None:
+        """End the run at once; the setup before is put back."""
+        self.stopped.set()
+        if self.machine is not None:
+            self.machine.stop()
+
+
+@dataclass(frozen=True)
+class Job:
+    """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass;
+    slot : OS slot it runs in, None for the one that runs.
+
+    snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
+    guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
+    (real time: it has no other).
+    """
+
+    plan_id: str
+    passes: Sequence[PlannedPass]
+    context: Mapping[str, str]
+    title: str
+    scene: str
+    rig: Rig
+    slot: str | None = None
+    asked: Conditions = field(default_factory=dict)
+    done: frozenset[int] = frozenset()
+    snapshot: Snapshot | None = None
+    guards: Sequence[Guard] = ()
+    patience_s: float = 0.0
+    look_s: float = 2.0

@@ -1,0 +1,204 @@
+"""One pass from Apply to its end mark, or what became of it."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from ..core.condition import Condition, Conditions, Provenance
+from ..core.errors import PassAborted
+from ..core.guards import Look, Watch, has_settled, newest
+from ..core.plan.ladder import PlannedPass
+from ..core.plan.schedule import MARGIN, expected_wh
+from ..core.question import Source
+from ..core.record import Outcome as End
+from ..core.record import PassRecord
+from ..core.setup import Setup, describe
+from ..core.trace import Channel, Trace
+from .job import Announce, Control, Job, Phase, Progress
+from .protocol import Instruction, Machine, Need, Reply, Sample
+from .setting import apply, check_read_back
+
+
+@dataclass
+class OnePass:
+    """The making of one planned pass. done : passes that are kept; watch : the guards of the run."""
+
+    machine: Machine
+    job: Job
+    planned: PlannedPass
+    control: Control
+    announce: Announce
+    done: int
+    watch: Watch
+    _samples: list[Sample] = field(default_factory=list)
+
+    def make(self) -> PassRecord | None:
+        """The record; None where it was stopped or skipped half way, aborted where a guard tripped."""
+        machine, planned = self.machine, self.planned
+        if not self._charge_enough():
+            return None
+        self._say(Phase.APPLY)
+        outcome = apply(machine, planned.setup)
+        if outcome.reply is not Reply.DONE:
+            return self._failed(f"{outcome.reply.value}: {outcome.reason}")
+        check_read_back(machine, planned.setup)
+        if not self._spend(planned.settle_s, Phase.SETTLE, keep=False):
+            return None
+        charge_start, began = machine.charge(), machine.now_ns()
+        machine.sample()
+        outcome = machine.start_scene(self.job.title, self.job.scene)
+        if outcome.reply is not Reply.DONE:
+            return self._failed(f"did not start: {outcome.reason}")
+        going = self._soak(began)
+        start = machine.now_ns()
+        going = going and self._spend(planned.pass_s, Phase.MEASURE)
+        end = machine.now_ns()
+        if not going:
+            return self._cut_short(start, end) if self.watch.tripped else None
+        read = machine.read_back().as_setup()
+        machine.end_scene()
+        self._samples.append(machine.sample())  # what a person brings comes in only now
+        conditions = {
+            **machine.told(),
+            "charge_start_share": Condition(charge_start, Provenance.READ, began),
+            "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
+            "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
+            "planned_s": Condition(planned.pass_s, Provenance.READ, start),
+        }
+        room_c = machine.room_c()
+        if room_c is not None:
+            conditions["room_c"] = Condition(room_c, Provenance.READ, end)
+        return self._record(start, conditions, read=read, trace=join(self._samples, start, end))
+
+    def lost(self, reason: str) -> PassRecord:
+        """A pass whose machine went away: nothing of it is there, but that it was tried."""
+        return self._record(self.machine.now_ns(), outcome=End.ABORTED, reason=reason)
+
+    def _soak(self, began: int) -> bool:
+        planned = self.planned
+        going = self._spend(planned.soak_s, Phase.SOAK)
+        while going and planned.until_settled and not self._has_settled(self.machine.now_ns() - began):
+            going = self._spend(5.0, Phase.SOAK)
+        return going
+
+    def _has_settled(self, soaked_ns: int) -> bool:
+        """Whether the soak may end: by the data, or because it has lasted five times its length and two minutes."""
+        if soaked_ns / 1e9 >= 5.0 * self.planned.soak_s + 120.0:
+            return True
+        trace = join(self._samples[-60:], 0, np.iinfo(np.int64).max)
+        seconds = (trace.frames_ns // 1_000_000_000).astype(np.int64)
+        counts = np.bincount(seconds - seconds[0])[1:-1] if seconds.size else np.empty(0)
+        return has_settled(trace.channels.get("die_c"), counts.tolist())
+
+    def _say(self, phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
+        now, charge, total = self.machine.now_ns(), self.machine.charge(), len(self.job.passes)
+        planned = self.planned
+        self.announce(
+            Progress(phase, self.done, total, planned.setup, left, length, sample, now, charge, "", planned.index)
+        )
+
+    def _spend(self, seconds: float, phase: Phase, *, keep: bool = True) -> bool:
+        def hear(left: float, sample: Sample) -> None:
+            if keep:
+                self._samples.append(sample)
+                look(self.machine, self.watch, sample)
+            self._say(phase, left, seconds, sample)
+
+        return spend(self.machine, seconds, self.control, hear, self.watch if keep else None)
+
+    def _charge_enough(self) -> bool:
+        """Recharge where the pass would leave the valid charge window; False when stopped."""
+        machine, rig = self.machine, self.job.rig
+        charge, full = machine.charge(), rig.full_charge_wh
+        if charge is None or full is None:
+            return True
+        low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
+        if charge - expected_wh(self.planned) / full >= low or charge >= high - 0.011:
+            return True
+        self._say(Phase.RECHARGE)
+        text = f"Plug in and charge to {100 * high:.0f} %, then unplug."
+        if machine.needs_person(Instruction(Need.RECHARGE, text, high)):
+            return True
+        if self.control.stopped.is_set():
+            return False
+        raise PassAborted(
+            f"The battery is at {100 * charge:.0f} %; {describe(self.planned.setup)} would leave the valid window of "
+            f"{100 * low:.0f} to {100 * high:.0f} %. Recharge, then continue the sweep."
+        )
+
+    def _cut_short(self, start: int, end: int) -> PassRecord:
+        """What was recorded until a guard tripped: kept and shown, never averaged."""
+        self.machine.end_scene()
+        return self._record(
+            start, read=self.machine.read_back().as_setup(), trace=join(self._samples, start, end),
+            outcome=End.ABORTED, reason="; ".join(self.watch.tripped.values()),
+        )  # fmt: skip
+
+    def _failed(self, reason: str) -> PassRecord:
+        self.machine.end_scene()
+        read = self.machine.read_back().as_setup()
+        return self._record(self.machine.now_ns(), read=read, outcome=End.FAILED, reason=reason)
+
+    def _record(
+        self, started_ns: int, conditions: Conditions | None = None, *, read: Setup | None = None,
+        trace: Trace | None = None, **more: Any,
+    ) -> PassRecord:  # fmt: skip
+        job, planned = self.job, self.planned
+        return PassRecord(
+            str(uuid.uuid4()), job.context, planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
+            purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns, **more,
+        )  # fmt: skip
+
+
+def look(machine: Machine, watch: Watch, sample: Sample | None) -> tuple[str, ...]:
+    """One look of the guards at a machine and its newest sample."""
+    channels = sample.channels if sample is not None else {}
+    source = machine.source()
+    seen = Look(
+        machine.now_ns() / 1e9, newest(channels.get("die_c")), machine.charge(), source,
+        newest(channels.get("battery_w")), source is Source.ADAPTER, machine.room_c(),
+    )  # fmt: skip
+    if sample is None and seen.die_c is None:
+        seen = replace(seen, die_c=_cooled(watch))
+    return watch.look(seen)
+
+
+def _cooled(watch: Watch) -> float | None:
+    """Between scenes no channel is read: a tripped temperature counts as cooled, and clears after its time."""
+    return -273.0 if "temperature" in watch.tripped else None
+
+
+def spend(
+    machine: Machine,
+    seconds: float,
+    control: Control,
+    hear: Callable[[float, Sample], None],
+    watch: Watch | None = None,
+) -> bool:
+    """Let machine time pass in polls, handing on each sample; False when stopped, skipped or a guard tripped."""
+    end = machine.now_ns() + round(seconds * 1e9)
+    while (left := (end - machine.now_ns()) / 1e9) > 1e-9:
+        if control.stopped.is_set() or control.skipped.is_set() or (watch is not None and watch.tripped):
+            return False
+        machine.wait(min(machine.poll_s, left))
+        hear(max((end - machine.now_ns()) / 1e9, 0.0), machine.sample())
+    return not control.stopped.is_set()
+
+
+def join(samples: Sequence[Sample], start_ns: int, end_ns: int) -> Trace:
+    """All samples of a pass as one trace: telemetry from the start of the soak, frames between the marks."""
+    frames = np.concatenate([s.frames_ns for s in samples]) if samples else np.empty(0, np.int64)
+    low, high = np.searchsorted(frames, (start_ns, end_ns + 1))
+    names = {name for s in samples for name in s.channels}
+    channels = {}
+    for name in sorted(names):
+        parts = [s.channels[name] for s in samples if name in s.channels]
+        channels[name] = Channel(
+            np.concatenate([p.stamps_ns for p in parts]), np.concatenate([p.values for p in parts])
+        )
+    return Trace(frames[low:high], channels, start_ns, end_ns)
