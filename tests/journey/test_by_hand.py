@@ -192,6 +192,24 @@ def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
         ((entry, done, planned),) = sweep.unfinished(opened_)
         assert "Put the limits back" in sweep.describe_run(entry, done, planned)
         assert sweep.put_back(opened_, entry) and sweep.unfinished(opened_) == []
+
+
+def test_passes_without_a_log_are_shown_for_what_they_are(notebook, qtbot):
+    """Only a gauge was read: no rate, no low, nothing to draw, and a table that says so."""
+    with Notebook(notebook) as opened_:
+        plan = sweep.keep_plan(opened_, QUESTION, DESIGN)
+        person = Scripted()
+        person.bring = lambda _: Readings(gauge=GaugeReading(GaugeUnit.WH, 40.0, 39.85))
+        ended = sweep.run_plan(opened_, plan, guided(person), {"kind": "by hand", "rig": RIG.key}, Control(), print)
+        assert ended.done == 2
+    with opened(notebook, qtbot) as window:
+        click(window.stage_buttons["Read"])
+        read = window.stage("Read")
+        qtbot.waitUntil(lambda: read.table.model_.rowCount() == 2, timeout=20_000)
+        assert not window.session.evaluation.views[0].figures.frames
+        for stage in ("Choose", "Scene", "Rig", "Keep", "Bench"):
+            click(window.stage_buttons[stage])
+        assert read.rate.data == {}
     assert Source.BATTERY is QUESTION.source
 
 

@@ -10,7 +10,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -38,6 +37,7 @@ from .widgets.batch_page import BatchPage
 from .widgets.channel_grid import ChannelGrid
 from .widgets.fields import TABLES, Choice, button, label
 from .widgets.run_sheet_page import RunSheetPage
+from .widgets.summary_page import SummaryPage
 from .widgets.telemetry_page import TelemetryPage
 
 _UNIT_WORDS = {
@@ -79,7 +79,8 @@ class ImportDialog(QDialog):
         self.sheet.changed.connect(self._update_accept)
         self.sheet.stored.connect(lambda _: session.passes_changed.emit())
         self.tabs.addTab(self.sheet, "A run sheet")
-        self.summary_page = self._summary_page()
+        self.summary_page = SummaryPage()
+        self.summary = self.summary_page.fields
         self.tabs.addTab(self.summary_page, "Summary figures only")
         self.setup_row = self._setup_row()
         self.message = label("", wrap=True)
@@ -147,34 +148,6 @@ class ImportDialog(QDialog):
         right.addWidget(self.problems, 1)
         middle.addLayout(right, 1)
         layout.addLayout(middle, 1)
-        return page
-
-    def _summary_page(self) -> QWidget:
-        page = QWidget()
-        grid = QGridLayout(page)
-        grid.addWidget(
-            label(
-                "A pass of which only figures are known. Lows are withheld, and its interval comes from repeats.",
-                "soft",
-                wrap=True,
-            ),
-            0, 0, 1, 2,
-        )  # fmt: skip
-        self.summary: dict[str, QLineEdit] = {}
-        for row, (key, words) in enumerate(
-            (("mean_fps", "mean rate (fps)"), ("min_fps", "minimum (fps)"), ("score", "score"),
-             ("package_w", "package power (W)"), ("battery_w", "battery draw (W)"), ("wall_w", "wall power (W)"),
-             ("input_w", "DC input power (W)"),
-             ("source", "where it is from")), 1,
-        ):  # fmt: skip
-            field = QLineEdit()
-            field.setAccessibleName(words)
-            field.setMaximumWidth(300)
-            grid.addWidget(label(words, "soft"), row, 0)
-            grid.addWidget(field, row, 1)
-            self.summary[key] = field
-        grid.setRowStretch(10, 1)
-        grid.setColumnStretch(1, 1)
         return page
 
     def _setup_row(self) -> QWidget:
@@ -359,17 +332,16 @@ class ImportDialog(QDialog):
             setup = imports.setup_from({k: v.strip() for k, v in given.items() if v.strip()})
             conditions = imports.conditions_from(question, self._stated())
             if self.tabs.currentWidget() is self.summary_page:
-                notebook = self._session.notebook
-                record, made = imports.import_summary(notebook, question, self._summary(), setup, conditions), 1
+                figures = self.summary_page.figures()
+                kept = [imports.import_summary(self._session.notebook, question, figures, setup, conditions)]
             else:
                 kept = self._store_log(question, setup, conditions)
-                record, made = kept[-1], len(kept)
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        more = f"Imported {made} passes. They stand" if made > 1 else "Imported. It stands"
+        more = f"Imported {len(kept)} passes. They stand" if len(kept) > 1 else "Imported. It stands"
         self.message.setText(f"{more} beside the measured passes in Read.")
-        self._session.select_pass(record.id)
+        self._session.select_pass(kept[-1].id)
         self._session.passes_changed.emit()
 
     def _pieces(self) -> list[batch.Piece]:
@@ -403,18 +375,6 @@ class ImportDialog(QDialog):
         mapping = self.mapping()
         if mapping is not None and self._table is not None:
             batch.save_mapping(self._session.notebook, self._table, mapping)
-
-    def _summary(self) -> dict[str, float | str]:
-        found: dict[str, float | str] = {}
-        for key, field in self.summary.items():
-            text = field.text().strip()
-            if not text:
-                continue
-            try:
-                found[key] = text if key == "source" else float(text.replace(",", "."))
-            except ValueError:
-                found[key] = text
-        return found
 
     def done(self, result: int) -> None:
         self.batch.finish()

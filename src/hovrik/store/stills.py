@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ..core.errors import ImportRefused
 from .notebook import Notebook
+from .text_files import read_bytes
 
 MOST_BYTES = 30_000_000
 SUFFIXES = (".png", ".jpg", ".jpeg", ".webp")
@@ -29,13 +30,7 @@ class Still:
 
 def read_still(path: Path) -> tuple[str, bytes]:
     """Kind and bytes of a picture file. Raises ImportRefused for anything else."""
-    try:
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise ImportRefused(f"{path.name} has {size / 1e6:.0f} MB; stills up to 30 MB are kept. Save it smaller.")
-        data = path.read_bytes()
-    except OSError as fault:
-        raise ImportRefused(f"{path.name} cannot be read: {fault.strerror}. Check the path.") from fault
+    data = read_bytes(path, MOST_BYTES, "Save it smaller.")
     media = next((kind for start, kind in _MEDIA if data.startswith(start)), None)
     if media is None or (media == "image/webp" and data[8:12] != b"WEBP"):
         raise ImportRefused(f"{path.name} is no PNG, JPEG or WebP picture. Save it as one of them.")

@@ -1,4 +1,4 @@
-"""Small text files: read with a size limit, written so that an older file stays whole until the new one is."""
+"""Files read with a size limit, and small text files written so that an older one stays whole until the new one is."""
 
 from __future__ import annotations
 
@@ -20,6 +20,20 @@ def read_text(path: Path, what: str) -> str:
         return path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as fault:
         raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
+
+
+def read_bytes(path: Path, most_bytes: int, what_next: str) -> bytes:
+    """The bytes of a file. Raises ImportRefused where it is larger than most_bytes (what_next : to do then), missing or
+    no file."""
+    try:
+        size = path.stat().st_size
+        if size > most_bytes:
+            raise ImportRefused(
+                f"{path.name} has {size / 1e6:,.0f} MB; up to {most_bytes / 1e6:,.0f} MB are read. {what_next}"
+            )
+        return path.read_bytes()
+    except OSError as fault:
+        raise ImportRefused(f"{path.name} cannot be read: {fault.strerror}. Check the path.") from fault
 
 
 @contextmanager

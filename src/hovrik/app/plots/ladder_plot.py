@@ -103,10 +103,13 @@ class RatePlot(Plot):
         if self._ladder is None or not self._ladder.levels:
             self.hint("No passes yet. Plan a sweep and start it in Bench, or import passes.")
             return
+        rate, low = points_of(self._ladder, "rate"), points_of(self._ladder, "low")
+        if not rate.watts:
+            self.hint("These passes carry no frame rate: bring their logs, or a mean at least.")
+            return
         self.wipe()
         self.unhint()
         theme = tokens.current()
-        rate, low = points_of(self._ladder, "rate"), points_of(self._ladder, "low")
         self._draw_marks(rate)
         curve = self._ladder.rate_curve.curve
         if curve is not None and self._ladder.rate_curve.family != "monotone":
@@ -224,13 +227,13 @@ class WorthPlot(Plot):
         self.redraw()
 
     def redraw(self) -> None:
-        if self._ladder is None or len(self._ladder.levels) < 2:
+        kind, points = per_watt_of(self._ladder) if self._ladder is not None else ("", None)
+        if self._ladder is None or points is None or len(points.watts) < 2:
             self.hint("")
             return
         self.wipe()
         self.unhint()
         theme = tokens.current()
-        kind, points = per_watt_of(self._ladder)
         middle, gain = gain_of(self._ladder)
         self.addItem(pg.PlotCurveItem(np.array(points.watts), np.array(points.values), pen=pen("per_watt", 1)))
         draw_points(self, points, "per_watt")
@@ -258,7 +261,7 @@ class WorthPlot(Plot):
         self.addItem(item, ignoreBounds=True)
 
     def read_out(self, x: float, y: float) -> str:
-        if self._ladder is None or len(self._ladder.levels) < 2:
+        if self._ladder is None or not self.data:
             return ""
         kind, points = per_watt_of(self._ladder)
         index = nearest(points.watts, x)

@@ -28,7 +28,7 @@ from ...service.batch import Log, Order
 from ...store.importers.telemetry import Telemetry
 from ..background import Background
 from ..session import Session
-from .fields import TABLES, NumberField, button, label, set_kind
+from .fields import TABLES, NumberField, Told, button, label
 from .folder_watch import FolderWatch
 
 _HEAD = ("log", "columns", "passes", "length (s)", "mean fps", "limit (W)", "cap", "what became of it")
@@ -63,10 +63,9 @@ class BatchPage(QWidget):
         self.watch = FolderWatch("A new log in it is added as soon as it is whole")
         self.watch.arrived.connect(lambda path: self.add([path]))
         self.watch.watching.connect(self._on_watching)
-        self.watch.failed.connect(lambda words: self._say(words, "warn"))
+        self.watch.failed.connect(lambda words: self.words.say(words, "warn"))
         self.table = self._table()
-        self.words = label(_FIRST_WORDS, "soft", wrap=True)
-        self.words.setAccessibleName("How the import goes")
+        self.words = Told("How the import goes", _FIRST_WORDS)
         self.bar = QProgressBar()
         self.bar.setAccessibleName("Logs done")
         self.bar.hide()
@@ -138,11 +137,11 @@ class BatchPage(QWidget):
         try:
             found = batch.logs_in(folder)
         except HovrikError as fault:
-            self._say(str(fault), "warn")
+            self.words.say(str(fault), "warn")
             return
         self.add(found)
         if not found:
-            self._say(f"{folder.name} holds no table ({', '.join(batch.SUFFIXES)}).", "warn")
+            self.words.say(f"{folder.name} holds no table ({', '.join(batch.SUFFIXES)}).", "warn")
 
     def add(self, paths: Sequence[Path]) -> None:
         """Read logs that are not in the list yet, off the interface thread."""
@@ -177,7 +176,7 @@ class BatchPage(QWidget):
         """Store every usable log, one after the other."""
         question = self._session.question
         if question is None:
-            self._say("Choose a rig, OS slot, title and scene in the question line first.", "warn")
+            self.words.say("Choose a rig, OS slot, title and scene in the question line first.", "warn")
             return
         rows = [n for n, log in enumerate(self._logs) if log.is_usable and not log.stored]
         orders = [Order(self._logs[n].path, self._settings(n)) for n in rows]
@@ -223,7 +222,7 @@ class BatchPage(QWidget):
             was = self._logs[at]
             self._logs[at] = log if log.columns else replace(was, outcome=log.outcome)
             self._show_row(at)
-        self._say(f"{done} of {of}: {log.path.name}")
+        self.words.say(f"{done} of {of}: {log.path.name}")
 
     def _show_row(self, row: int, *, first: bool = False) -> None:
         log = self._logs[row]
@@ -251,12 +250,12 @@ class BatchPage(QWidget):
         stored = sum(log.stored for log in logs)
         self._end()
         if stored:
-            self._say(f"{plural(stored, 'pass', 'passes')} stored. They stand beside the measured ones in Read.")
+            self.words.say(f"{plural(stored, 'pass', 'passes')} stored. They stand beside the measured ones in Read.")
             self.stored.emit(stored)
         elif self._stop:
-            self._say("Cancelled; what was done before stays.")
+            self.words.say("Cancelled; what was done before stays.")
         else:
-            self._say(
+            self.words.say(
                 f"{self.usable} of {len(self._logs)} logs can be imported. Limits and caps come from the file names: "
                 "correct them in the list; an empty one is unknown."
             )
@@ -265,23 +264,19 @@ class BatchPage(QWidget):
 
     def _on_failed(self, fault: HovrikError) -> None:
         self._end()
-        self._say(str(fault), "warn")
+        self.words.say(str(fault), "warn")
 
     def _end(self) -> None:
         self.bar.hide()
         self.cancel.hide()
         self.changed.emit()
 
-    def _say(self, words: str, kind: str = "soft") -> None:
-        self.words.setText(words)
-        set_kind(self.words, kind)
-
     def stop(self) -> None:
         """End after the log under way."""
         self._stop = True
 
     def _on_watching(self, folder: Path | None) -> None:
-        self._say("No folder is watched." if folder is None else f"Waiting for new logs in {folder}.")
+        self.words.say("No folder is watched." if folder is None else f"Waiting for new logs in {folder}.")
 
     def finish(self) -> None:
         """End the watch and the work; for closing."""

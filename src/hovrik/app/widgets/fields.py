@@ -42,6 +42,22 @@ def set_kind(widget: QWidget, kind: str) -> None:
             style.polish(widget)
 
 
+class Told(QLabel):
+    """A line that says how something goes. name : accessible name."""
+
+    def __init__(self, name: str, words: str = "") -> None:
+        super().__init__()
+        self.setWordWrap(True)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setAccessibleName(name)
+        self.say(words)
+
+    def say(self, words: str, kind: str = "soft") -> None:
+        """kind : soft, good or warn."""
+        self.setText(words)
+        set_kind(self, kind)
+
+
 def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     """A push button of a kind: main, stop, stage, or plain."""
     made = QPushButton(text)

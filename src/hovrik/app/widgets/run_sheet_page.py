@@ -18,7 +18,7 @@ from ...service.run_sheet import Row, RowDone
 from ..background import Background
 from ..session import Session
 from ..theme import tokens
-from .fields import Choice, button, label, set_kind
+from .fields import Choice, Told, button, label
 from .reading_form import ScaleChoices
 
 _COLUMNS = (
@@ -65,8 +65,7 @@ class RunSheetPage(QWidget):
             side.hide()
             header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
             header.setStretchLastSection(True)
-        self.words = label(_FIRST, "soft", wrap=True)
-        self.words.setAccessibleName("How the run sheet goes")
+        self.words = Told("How the run sheet goes", _FIRST)
         self.cancel = button("Cancel")
         self.cancel.clicked.connect(self.stop)
         self.cancel.hide()
@@ -109,7 +108,7 @@ class RunSheetPage(QWidget):
                 passes = ()
         except HovrikError as fault:
             passes = ()
-            self._say(str(fault), "warn")
+            self.words.say(str(fault), "warn")
         blocked = self.table.blockSignals(True)
         self.table.setRowCount(len(passes))
         for row, planned in enumerate(passes):
@@ -177,14 +176,14 @@ class RunSheetPage(QWidget):
         """Store every filled line; those that cannot be used stay as they are, with the reason."""
         session, rows, scales, folder = self._session, self.rows(), self.scales.scales(), self.folder
         if session.question is None or not rows:
-            self._say("Choose a rig, OS slot, title and scene in the question line, and fill in a line.", "warn")
+            self.words.say("Choose a rig, OS slot, title and scene in the question line, and fill in a line.", "warn")
             return
         try:
             plan_id = self.plan.key() or sweep.keep_plan(
                 session.notebook, session.question, session.design, room_c=session.room_c, seen=session.seen()
             )
         except HovrikError as fault:
-            self._say(str(fault), "warn")
+            self.words.say(str(fault), "warn")
             return
         if not self.plan.key():  # from now on these lines belong to a plan that is kept
             self.plan.offer([(plan_id, f"{run_sheet.code_of(plan_id)}: this sheet")])
@@ -206,7 +205,7 @@ class RunSheetPage(QWidget):
         blocked = self.table.blockSignals(True)
         self._set(done.index, _STATE, done.words, fixed=True)
         self.table.blockSignals(blocked)
-        self._say(f"pass {done.index + 1}: {done.words}")
+        self.words.say(f"pass {done.index + 1}: {done.words}")
 
     def _on_finished(self, done: list[RowDone]) -> None:
         stored, left = sum(one.stored for one in done), sum(not one.stored for one in done)
@@ -217,12 +216,8 @@ class RunSheetPage(QWidget):
 
     def _end(self, words: str, kind: str) -> None:
         self.cancel.hide()
-        self._say(words, kind)
+        self.words.say(words, kind)
         self.changed.emit()
-
-    def _say(self, words: str, kind: str = "soft") -> None:
-        self.words.setText(words)
-        set_kind(self.words, kind)
 
     def stop(self) -> None:
         """End after the line under way."""

@@ -19,7 +19,7 @@ from ..background import Background
 from ..plots.overlay_plot import OverlayPlot
 from ..session import Session
 from .channel_grid import ChannelGrid
-from .fields import TABLES, Choice, NumberField, button, label, set_kind
+from .fields import TABLES, Choice, NumberField, Told, button, label
 
 _UNITS = [
     (TimeUnit.S.value, "in s"), (TimeUnit.MS.value, "in ms"), (TimeUnit.US.value, "in µs"),
@@ -53,8 +53,7 @@ class TelemetryPage(QWidget):
         self._fitter.finished.connect(self._on_fitted)
         for work in (self._reader, self._converter, self._fitter):
             work.failed.connect(self._on_failed)
-        self.words = label(_FIRST, "soft", wrap=True)
-        self.words.setAccessibleName("How the telemetry fits")
+        self.words = Told("How the telemetry fits", _FIRST)
         self.grid = ChannelGrid()
         self.grid.changed.connect(self._convert)
         self.plot = OverlayPlot()
@@ -110,13 +109,13 @@ class TelemetryPage(QWidget):
         self._forget()
         self._path, self.is_waiting = path, True
         self.changed.emit()
-        self._say(f"reading {path.name} …")
+        self.words.say(f"reading {path.name} …")
         self._reader.run(lambda: read_table(path))
 
     def clear(self) -> None:
         """No telemetry beside the log."""
         self._forget()
-        self._say(_FIRST)
+        self.words.say(_FIRST)
 
     def _forget(self) -> None:
         for work in (self._reader, self._converter, self._fitter):
@@ -146,7 +145,7 @@ class TelemetryPage(QWidget):
         self._show_fields()
         if fault:
             self.is_waiting = False
-            self._say(fault, "warn")
+            self.words.say(fault, "warn")
             self.changed.emit()
         else:
             self._convert()
@@ -192,31 +191,28 @@ class TelemetryPage(QWidget):
         if log is None:
             left_out = sum("left out" in p.text for p in telemetry.problems)
             odd = f", {plural(left_out, 'row')} left out" if left_out else ""
-            self._say(
+            self.words.say(
                 f"{telemetry.name}: {telemetry.kept_lines.size} rows over {telemetry.length_s:.0f} s, "
                 f"{plural(len(telemetry.channels), 'channel')}{odd}. It is put beside each log that is imported."
             )
             return
         how, begin_s = How(self.how.key()) if self.how.key() else None, self.begin.value()
-        self._say(f"{telemetry.name}: looking where it fits …")
+        self.words.say(f"{telemetry.name}: looking where it fits …")
         self._fitter.run(lambda: service.fit(log, telemetry, how, begin_s))
 
     def _on_fitted(self, found: ClockFit) -> None:
         if self._log is None or self.telemetry is None:
             return
         self.fit, self.is_waiting = found, False
-        self._say(service.words_of(found), "good" if found.how is not How.GIVEN else "soft")
+        self.words.say(service.words_of(found), "good" if found.how is not How.GIVEN else "soft")
         self.plot.show_overlay(align.overlay(self._log.trace, self.telemetry.channels, found))
         self.changed.emit()
 
     def _on_failed(self, fault: HovrikError) -> None:
         self.is_waiting = False
-        self._say(str(fault) if isinstance(fault, InputError) else f"{fault} The log goes without telemetry.", "warn")
+        words = str(fault) if isinstance(fault, InputError) else f"{fault} The log goes without telemetry."
+        self.words.say(words, "warn")
         self.changed.emit()
-
-    def _say(self, words: str, kind: str = "soft") -> None:
-        self.words.setText(words)
-        set_kind(self.words, kind)
 
     def remember(self) -> None:
         """Keep the columns for telemetry of this shape. Raises StoreError."""

@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import ImportRefused, Problem
+from ..text_files import read_bytes
 
 MOST_BYTES = 2_000_000_000
 _DELIMITERS = (",", ";", "\t", "|")
@@ -62,14 +63,7 @@ class Table:
 
 def read_table(path: Path) -> Table:
     """Read a file. Raises ImportRefused where nothing in it can be read as rows of numbers."""
-    try:
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise ImportRefused(f"{path.name} has {size / 1e9:.1f} GB; up to 2 GB are read. Split it.")
-        data = path.read_bytes()
-    except OSError as fault:
-        raise ImportRefused(f"{path.name} cannot be read: {fault.strerror}. Check the path.") from fault
-    return parse(data, path.name)
+    return parse(read_bytes(path, MOST_BYTES, "Split it."), path.name)
 
 
 def parse(data: bytes, name: str) -> Table:
