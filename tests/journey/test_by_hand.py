@@ -45,6 +45,9 @@ class Scripted:
         self.told.append(instruction.text)
         return self.answers
 
+    def has_ended(self):
+        return False
+
     def bring(self, instruction):
         self.told.append(instruction.text)
         return Readings(
@@ -192,6 +195,39 @@ def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
         ((entry, done, planned),) = sweep.unfinished(opened_)
         assert "Put the limits back" in sweep.describe_run(entry, done, planned)
         assert sweep.put_back(opened_, entry) and sweep.unfinished(opened_) == []
+
+
+def test_the_end_of_the_scene_by_its_own_key(notebook, qtbot):
+    """A scene ends when it ends: the end key cuts the time short, and the pass is not called too short for it."""
+    with opened(notebook, qtbot) as window:
+        window.session.set_design(replace(DESIGN, to_w=10, pass_s=900))
+        click(window.stage_buttons["Bench"])
+        click(window.bench.start)
+        panel = window.bench.guide
+        click(panel.done)
+        window.guide.speed = 20.0
+        while not panel.is_timing:
+            qtbot.waitUntil(lambda: panel._request is not None, timeout=20_000)
+            QTest.keyClick(panel.done, Qt.Key.Key_Space)
+        assert not panel.end.isEnabled()  # the soak has no end to mark
+        qtbot.waitUntil(lambda: panel.end.isEnabled(), timeout=20_000)
+        assert "s left" in panel.text.text() and panel.text.text().startswith("Measuring")
+        panel.take_end_key(QKeySequence("F11"))
+        qtbot.wait(500)
+        QTest.keyClick(panel.done, Qt.Key.Key_F11)
+        qtbot.waitUntil(lambda: panel.readings.isVisible(), timeout=20_000)
+        assert panel.text.text().startswith("It is over")
+        panel.take_end_key(QKeySequence())
+        click(panel.done)
+        qtbot.waitUntil(lambda: bool(window.session.notebook.passes()), timeout=20_000)
+        (record,) = window.session.notebook.passes()
+        assert 5 < record.conditions["planned_s"].value < 200
+        assert record.conditions["planned_s"].provenance.value == "asked"
+        qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 1, timeout=20_000)
+        findings = {f.check for f in window.session.evaluation.views[0].verdict.findings}
+        assert "wrong length" not in findings
+        click(window.bench_line.stop)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
 
 
 def test_passes_without_a_log_are_shown_for_what_they_are(notebook, qtbot):

@@ -48,6 +48,7 @@ class Guide(QObject):
         self._last: GuidedMachine | None = None
         self.speed = 1.0
         self._ticks: list[int] = []
+        self._ended = threading.Event()
         self._origin_ns = time.monotonic_ns()
 
     def _clock(self) -> int:
@@ -66,7 +67,16 @@ class Guide(QObject):
         done = bool(self._ask(Request(instruction, wants_readings=False)))
         if instruction.need is Need.START:
             self._ticks = []
+            self._ended.clear()
         return done
+
+    def has_ended(self) -> bool:
+        """Whether the end of the scene was marked since it was started."""
+        return self._ended.is_set()
+
+    def end(self) -> None:
+        """The scene has ended. From the interface thread."""
+        self._ended.set()
 
     def tick(self) -> int:
         """The gauge has just stepped; how often in this scene. From the interface thread."""

@@ -158,6 +158,7 @@ class MainWindow(QMainWindow):
             self.guide.asked.connect(bench.guide.ask)
             self.guide.withdrawn.connect(bench.guide.withdraw)
             bench.guide.ticked.connect(self.guide.tick)
+            bench.guide.ended.connect(self.guide.end)
             bench.guide.answered_once.connect(self._on_answered_once)
             bench.guide.once.answered.connect(lambda name, text: answer(self.session, name, text))
             bench.progressed.connect(self._on_progress)

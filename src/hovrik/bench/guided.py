@@ -80,6 +80,9 @@ class Person(Protocol):
     def bring(self, instruction: Instruction) -> Readings | None:
         """Bring the readings of the pass that has just ended; None when the run was stopped."""
 
+    def has_ended(self) -> bool:
+        """Whether the person has marked the end of the scene since it was started."""
+
 
 @dataclass
 class GuidedMachine:
@@ -172,11 +175,15 @@ class GuidedMachine:
         self._running, self._began_ns, self._brought = True, self.now_ns(), None
         return Outcome(Reply.DONE)
 
+    def scene_over(self) -> bool:
+        return self._running and self.person.has_ended()
+
     def end_scene(self) -> None:
         if not self._running:
             return
         self._running, end = False, self.now_ns()
-        text = "The time is up: stop the log and the scene. Bring the frame log and what you read."
+        over = "It is over" if self.person.has_ended() else "The time is up"
+        text = f"{over}: stop the log and the scene. Bring the frame log and what you read."
         readings = self.person.bring(Instruction(Need.BRING, text))
         if readings is not None:
             self._brought = self._sample(readings, end)

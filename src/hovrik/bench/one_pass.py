@@ -57,7 +57,7 @@ class OnePass:
         going = self._soak(began)
         start = machine.now_ns()
         going = going and self._spend(planned.pass_s, Phase.MEASURE)
-        end = machine.now_ns()
+        end, over = machine.now_ns(), machine.scene_over()
         if not going:
             return self._cut_short(start, end) if self.watch.tripped else None
         read = machine.read_back().as_setup()
@@ -68,12 +68,19 @@ class OnePass:
             "charge_start_share": Condition(charge_start, Provenance.READ, began),
             "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
             "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
-            "planned_s": Condition(planned.pass_s, Provenance.READ, start),
+            "planned_s": self._length(start, end) if over else Condition(planned.pass_s, Provenance.READ, start),
         }
         room_c = machine.room_c()
         if room_c is not None:
             conditions["room_c"] = Condition(room_c, Provenance.READ, end)
         return self._record(start, conditions, read=read, trace=join(self._samples, start, end))
+
+    def _length(self, start: int, end: int) -> Condition:
+        """What a pass whose person marked its end was to last: the scene's own length where it is noted."""
+        titles = {title.key: title for title in self.machine.describe().titles}
+        scene = titles[self.job.title].scene(self.job.scene) if self.job.title in titles else None
+        noted = scene.length_s if scene is not None else None
+        return Condition(noted or (end - start) / 1e9, Provenance.ASKED, end)
 
     def lost(self, reason: str) -> PassRecord:
         """A pass whose machine went away: nothing of it is there, but that it was tried."""
@@ -109,7 +116,8 @@ class OnePass:
                 look(self.machine, self.watch, sample)
             self._say(phase, left, seconds, sample)
 
-        return spend(self.machine, seconds, self.control, hear, self.watch if keep else None)
+        over = self.machine.scene_over if phase is Phase.MEASURE else None
+        return spend(self.machine, seconds, self.control, hear, self.watch if keep else None, over)
 
     def _charge_enough(self) -> bool:
         """Recharge where the pass would leave the valid charge window; False when stopped."""
@@ -179,12 +187,16 @@ def spend(
     control: Control,
     hear: Callable[[float, Sample], None],
     watch: Watch | None = None,
+    over: Callable[[], bool] | None = None,
 ) -> bool:
-    """Let machine time pass in polls, handing on each sample; False when stopped, skipped or a guard tripped."""
+    """Let machine time pass in polls, handing on each sample, at most until `over`; False when stopped, skipped or a
+    guard tripped."""
     end = machine.now_ns() + round(seconds * 1e9)
     while (left := (end - machine.now_ns()) / 1e9) > 1e-9:
         if control.stopped.is_set() or control.skipped.is_set() or (watch is not None and watch.tripped):
             return False
+        if over is not None and over():
+            break
         machine.wait(min(machine.poll_s, left))
         hear(max((end - machine.now_ns()) / 1e9, 0.0), machine.sample())
     return not control.stopped.is_set()

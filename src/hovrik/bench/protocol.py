@@ -126,6 +126,9 @@ class Machine(Protocol):
     def start_scene(self, title: str, scene: str) -> Outcome:
         """Start a scene's load; not DONE is an outcome of the setup (did not start), with its reason."""
 
+    def scene_over(self) -> bool:
+        """Whether the scene has come to its own end, as a person marks it; False where nobody does."""
+
     def end_scene(self) -> None:
         """End the scene's load; harmless where none runs."""
 

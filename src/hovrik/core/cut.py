@@ -49,6 +49,10 @@ def _piece(trace: Trace, start: int, end: int, shortest_s: float) -> list[Trace]
     return [Trace(trace.frames_ns[low:high], {n: c for n, c in channels.items() if c.values.size}, start, end)]
 
 
+def _frame_before(trace: Trace, at_ns: int) -> int:
+    return int(trace.frames_ns[max(int(np.searchsorted(trace.frames_ns, at_ns)) - 1, 0)])
+
+
 def cut_at_marks(trace: Trace, marks: Sequence[Mark], shortest_s: float = SHORTEST_S) -> list[tuple[Trace, str]]:
     """Pieces of a trace with what their marks say.
 
@@ -60,4 +64,7 @@ def cut_at_marks(trace: Trace, marks: Sequence[Mark], shortest_s: float = SHORTE
     if spans and all(end - start <= PULSE_S * 1e9 for start, end, _ in spans):
         presses = [start for start, _, _ in spans] + ([trace.end_ns] if len(spans) % 2 else [])
         spans = [(a, b, "") for a, b in zip(presses[::2], presses[1::2], strict=True)]
+    else:  # the frame in whose row a label has gone is no part of it: it may be a pause
+        last = [mark.at_ns for mark in marks[1:]]
+        spans = [(a, _frame_before(trace, b) if b in last else b, words) for a, b, words in spans]
     return [(piece, words) for start, end, words in spans for piece in _piece(trace, start, end, shortest_s)]

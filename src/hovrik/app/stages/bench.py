@@ -212,6 +212,7 @@ class BenchStage(Stage):
             if last is not None and last.phase is not Phase.PAUSED:
                 self._say_running()
         if last is not None:
+            self.guide.show_step(last.phase, last.left_s)
             self.last_progress = last
             self.progressed.emit(last)
 

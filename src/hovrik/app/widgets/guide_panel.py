@@ -12,6 +12,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, Q
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QKeySequenceEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...bench.guided import Readings
+from ...bench.job import Phase
 from ...bench.protocol import Need
 from ...core.errors import HovrikError
 from ...core.preflight import Item
@@ -29,7 +30,7 @@ from .folder_watch import FolderWatch
 from .preflight_list import PreflightList
 from .reading_form import ReadingForm
 
-_KEY = "mark_key"
+_KEY, _END_KEY = "mark_key", "end_key"
 _ONCE = "Before the first pass: what no log will tell. It is asked once; an empty answer is unknown."
 _NO_LOG = "No log yet: without one the pass carries no low."
 
@@ -38,12 +39,13 @@ class GuidePanel(Card):
     """Shown while a person is asked for something or times the gauge; a key of their choice or the button confirms. A
     frame log can be dropped on it.
 
-    Signals: ticked (the gauge stepped), answered_once (the questions before the first pass are done), turned_up
-    (whether it is there).
+    Signals: ticked (the gauge stepped), ended (the scene has), answered_once (the questions before the first pass are
+    done), turned_up (whether it is there).
     mappings : those saved for log columns, by file shape, asked for each log; rig : the one that is run.
     """
 
     ticked = pyqtSignal()
+    ended = pyqtSignal()
     answered_once = pyqtSignal()
     turned_up = pyqtSignal(bool)
 
@@ -82,18 +84,22 @@ class GuidePanel(Card):
         self.done.clicked.connect(self._on_done)
         self.shortcut = QShortcut(self)  # at once; a button's own shortcut would click a tenth of a second late
         self.shortcut.activated.connect(self._on_done)
-        self.key = QKeySequenceEdit()
-        self.key.setAccessibleName("Key that marks the moment")
-        self.key.setToolTip("The key that confirms; one of a second keyboard in your lap serves too")
-        self.key.setMaximumSequenceLength(1)
-        self.key.setFixedWidth(110)
+        self.end = button("")
+        self.end.clicked.connect(self._on_end)
+        self.end_shortcut = QShortcut(self)
+        self.end_shortcut.activated.connect(self._on_end)
+        self.key = _key_edit("Key that marks the moment")
         self.key.editingFinished.connect(lambda: self.take_key(self.key.keySequence()))
-        self.take_key(QKeySequence(str(QSettings("hovrik", "hovrik").value(_KEY, "Space"))))
+        self.end_key = _key_edit("Key that marks the end of the scene")
+        self.end_key.editingFinished.connect(lambda: self.take_end_key(self.end_key.keySequence()))
+        self.end_words = label("end key", "soft")
+        settings = QSettings("hovrik", "hovrik")
+        self.take_end_key(QKeySequence(str(settings.value(_END_KEY, "End"))))
+        self.take_key(QKeySequence(str(settings.value(_KEY, "Space"))))
         row = QHBoxLayout()
         row.addWidget(self.message, 1)
-        row.addWidget(label("mark key", "soft"))
-        row.addWidget(self.key)
-        row.addWidget(self.done)
+        for widget in (label("mark key", "soft"), self.key, self.done, self.end_words, self.end_key, self.end):
+            row.addWidget(widget)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         for part in (self.text, self.once_area, self.readings):
             self.body.addWidget(part, int(part is self.once_area))
@@ -110,6 +116,14 @@ class GuidePanel(Card):
         QSettings("hovrik", "hovrik").setValue(_KEY, key.toString())
         self.done.setFocus()
 
+    def take_end_key(self, key: QKeySequence) -> None:
+        """Mark the end of the scene by this key from now on; an empty one is End."""
+        key = QKeySequence("End") if key.isEmpty() else key
+        self.end_key.setKeySequence(key)
+        self.end.setText(f"It has ended ({key.toString(QKeySequence.SequenceFormat.NativeText)})")
+        self.end_shortcut.setKey(key)
+        QSettings("hovrik", "hovrik").setValue(_END_KEY, key.toString())
+
     def _name_button(self) -> None:
         words = self.key.keySequence().toString(QKeySequence.SequenceFormat.NativeText)
         timing = self._request is None and not self._asks_once and self.is_timing
@@ -124,6 +138,7 @@ class GuidePanel(Card):
         self.once_area.setVisible(once)
         self.shortcut_on = not (readings or once)
         self.shortcut.setEnabled(self.shortcut_on)
+        self._allow_end(False)
         self._name_button()
 
     def _readings(self) -> QWidget:
@@ -178,11 +193,27 @@ class GuidePanel(Card):
         self._request, self._asks_once, self.is_timing = None, False, False
         self.hide()
 
+    def show_step(self, phase: Phase, left_s: float) -> None:
+        """The step of the scene that runs, with its time left; its end may be marked while it is measured."""
+        if self.is_timing and phase in (Phase.SOAK, Phase.MEASURE):
+            self.text.setText(f"{'Soak' if phase is Phase.SOAK else 'Measuring'}: {left_s:.0f} s left")
+            self._allow_end(phase is Phase.MEASURE)
+
+    def _allow_end(self, on: bool) -> None:
+        for widget in (self.end, self.end_key, self.end_words):
+            widget.setVisible(self.is_timing)
+        self.end.setEnabled(on and self.is_timing)
+        self.end_shortcut.setEnabled(on and self.is_timing)
+
+    def _on_end(self) -> None:
+        self._allow_end(False)
+        self.ended.emit()
+
     def _time_gauge(self) -> None:
         """The scene runs: the key now times the gauge, for whoever watches it."""
         self._request, self.is_timing, self.ticks = None, True, 0
         self.text.setText("The scene is being measured.")
-        self.message.setText("Where a gauge counts in steps: press at each step; three at least tell the draw.")
+        self.message.setText("A gauge that counts in steps: press at each one; three tell the draw.")
         self._show()
 
     # -- the log
@@ -276,6 +307,15 @@ class GuidePanel(Card):
             self.take_stills(pictures)
             for path in [path for path in paths if path not in pictures][:1]:
                 self.open_file(path)
+
+
+def _key_edit(name: str) -> QKeySequenceEdit:
+    made = QKeySequenceEdit()
+    made.setAccessibleName(name)
+    made.setToolTip("Any key; one of a second keyboard in your lap serves too")
+    made.setMaximumSequenceLength(1)
+    made.setFixedWidth(84)
+    return made
 
 
 _ANY_RIG = Rig("", "The rig", 1.0, 1.0)  # where nobody has said which: no battery, no step

@@ -287,6 +287,9 @@ class SimulatedMachine:
         self._write_state()
         return Outcome(Reply.DONE)
 
+    def scene_over(self) -> bool:
+        return False
+
     def _hangs(self, title: str) -> bool:
         dislikes = any(t.key == title and t.dislikes_changes for t in self._model.titles)
         same = self._state["running"] == title and self._state["changed"]
