@@ -111,7 +111,9 @@ def leave_out_absurd(
 ) -> None:
     """Take rows off `kept` whose time (s) lies MOST_S or more from the first kept one's, and name them."""
     if kept.any():
-        first = float(seconds[kept][0])
+        first = float(seconds[int(np.argmax(kept))])
+        if np.fmax.reduce(seconds) - first < MOST_S and first - np.fmin.reduce(seconds) < MOST_S:
+            return  # quickly said of a large file
         absurd = kept & (np.abs(seconds - first) >= MOST_S)
         report(table, absurd, seconds, "absurd", "{:g} s is over 30 days from the first: row left out", problems)
         kept &= ~absurd
