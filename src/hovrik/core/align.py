@@ -27,6 +27,7 @@ _CHANCE = 1e-6
 _LEAST = 0.8  # correlation: what is weaker leaves over a third of the telemetry's changes unexplained
 _BLOCKS = 10
 _MOST_SAMPLES = 20_000
+_MOST_VALUE = 1e12
 _MOST_PAIRS = 3  # of a kind
 _STILL = 1e-4  # share of its mean by which a channel must vary to tell anything
 _RATE = "frame rate"
@@ -169,7 +170,7 @@ def _pairs(trace: Trace, channels: Mapping[str, Channel]) -> list[_Pair]:
 
 
 def _pair(first: str, name: str, curve: Curve, channel: Channel, signed: bool) -> _Pair:
-    known = np.isfinite(channel.values)
+    known = _known(channel.values)
     own_s, values = channel.stamps_ns[known] / 1e9, channel.values[known]
     many = -(-own_s.size // _MOST_SAMPLES)  # means of so many, where a channel was written with every frame
     whole = own_s.size // many * many
@@ -177,8 +178,13 @@ def _pair(first: str, name: str, curve: Curve, channel: Channel, signed: bool) -
     return _Pair((first, name), curve, own_s, values, signed)
 
 
+def _known(values: Values) -> NDArray[np.bool_]:
+    """Numbers that a sensor can have meant."""
+    return np.asarray(np.abs(values) < _MOST_VALUE)
+
+
 def _varies(values: Values) -> bool:
-    known = values[np.isfinite(values)]
+    known = values[_known(values)]
     return known.size >= LEAST_OVERLAP_S and float(known.std()) > _STILL * float(np.abs(known).mean())
 
 
@@ -200,7 +206,7 @@ def _of_rate(trace: Trace, width_s: float) -> Curve:
 
 
 def _of_channel(channel: Channel, origin_ns: int) -> Curve:
-    known = np.isfinite(channel.values)
+    known = _known(channel.values)
     at, values = (channel.stamps_ns[known] - origin_ns) / 1e9, channel.values[known]
     near = 3.0 * float(np.median(np.diff(at)))
 
@@ -373,6 +379,6 @@ def overlay(trace: Trace, channels: Mapping[str, Channel], fit: ClockFit) -> Ove
 
 
 def _standard(values: Values) -> Values:
-    known = values[np.isfinite(values)]
+    known = values[_known(values)]
     spread = float(known.std()) if known.size else 0.0
     return (values - known.mean()) / spread if spread > 0 else np.zeros_like(values)
