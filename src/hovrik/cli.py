@@ -8,6 +8,7 @@ from __future__ import annotations
 import csv
 import functools
 import json
+import math
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -141,7 +142,7 @@ def _mapping(table: Table, column: str | None, unit: str | None, channels: dict[
         name, _, channel_unit = text.rpartition(":") if ":" in text else (text, "", "")
         given[channel] = (_column_index(table, name), channel_unit or _default_unit(channel))
     frame_unit = FrameUnit(unit) if unit else found.frame_unit
-    return ColumnMap(found.frame_column, frame_unit, {**found.channels, **given})
+    return ColumnMap(found.frame_column, frame_unit, {**found.channels, **given}, found.mark_column)
 
 
 def _default_unit(channel: str) -> str:
@@ -322,8 +323,11 @@ def import_pass(
     unit: str | None, channels: tuple[str, ...], summary: tuple[str, ...], telemetry: Path | None, begin: float | None,
     as_json: bool, **changes: Any,
 ) -> None:  # fmt: skip
-    """Import frame times measured elsewhere from FILE, or summary figures, as a pass of the question."""
-    from .service import imports
+    """Import frame times measured elsewhere from FILE, or summary figures, as a pass of the question.
+
+    A log with marks gives a pass for each stretch they name.
+    """
+    from .service import batch, imports
 
     if (file is None) == (not summary):
         raise click.UsageError("give FILE or --summary, one of the two")
@@ -337,15 +341,20 @@ def import_pass(
             problems = imported.problems
             if telemetry is not None:
                 imported, stated = _beside(opened, imported, telemetry, begin, stated)
-            record = imports.import_trace(opened, question, imported, setup, stated)
+            pieces = batch.pieces_of(imported, math.inf)
+            if not pieces:
+                raise HovrikError("Between its marks the log holds no stretch of 10 s; nothing was imported.")
+            kept = batch.store_pieces(opened, question, imported, pieces, setup, stated, file.name, set())
         else:
             figures = {k: _number_or_text(v) for k, v in _pairs(summary, "--summary").items()}
-            record = imports.import_summary(opened, question, figures, setup, stated)
+            kept = [imports.import_summary(opened, question, figures, setup, stated)]
+    ids = [record.id for record in kept]
     if as_json:
-        print_json({"id": record.id, "problems": [{"line": p.line, "kind": p.kind, "text": p.text} for p in problems]})
+        told = [{"line": p.line, "kind": p.kind, "text": p.text} for p in problems]
+        print_json({"id": ids[0], "ids": ids, "problems": told})
         return
     _print_problems(problems)
-    click.echo(record.id)
+    click.echo("\n".join(ids))
 
 
 def _beside(

@@ -214,3 +214,15 @@ def test_options_documented():
         for option in command.params:
             for name in option.opts:
                 assert not name.startswith("--") or name in text, name
+
+
+def test_a_log_with_marks_gives_a_pass_for_each(demo, tmp_path):
+    path = tmp_path / "marked.csv"
+    rows = [f"{24 + n % 2},{'one' if n < 600 else '' if n < 700 else 'two'}" for n in range(1400)]
+    path.write_text("frame time (ms),mark\n" + "\n".join(rows))
+    done = run("import-pass", path, "--notebook", demo, "--json")
+    ids = json.loads(done.stdout)["ids"]
+    rows = {r["id"]: r for r in json.loads(run("passes", demo, "--json").stdout)["passes"]}
+    assert [rows[i]["conditions"]["log"]["value"] for i in ids] == [
+        "marked.csv, part 1 of 2: one", "marked.csv, part 2 of 2: two",
+    ]  # fmt: skip

@@ -117,6 +117,7 @@ class BenchStage(Stage):
         worker.failed.connect(self._on_failed)
         session.design_changed.connect(self._show_next)
         session.question_changed.connect(self._show_next)
+        session.question_changed.connect(self.guide.withdraw_questions)
         session.evaluation_changed.connect(self._show_void)
         self._on_idle()
         self._show_next()

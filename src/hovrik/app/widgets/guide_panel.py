@@ -169,6 +169,11 @@ class GuidePanel(Card):
         self.show()
         self.done.setFocus()
 
+    def withdraw_questions(self) -> None:
+        """The questions before the first pass are no longer those of what would be run."""
+        if self._asks_once:
+            self.withdraw()
+
     def ask(self, request: Request) -> None:
         """Show what is asked."""
         self._request, self._imported, self.is_timing, self._asks_once = request, None, False, False
