@@ -10,7 +10,7 @@ import pytest
 
 from hovrik.core import align
 from hovrik.core.cut import Mark, cut_at_marks
-from hovrik.core.errors import InputError
+from hovrik.core.errors import ImportRefused, InputError
 from hovrik.core.trace import Channel, Trace
 from hovrik.service import telemetry as service
 from hovrik.store.importers.frame_log import Imported
@@ -116,3 +116,26 @@ def test_marks_cut_by_label_or_in_pairs_of_presses():
     assert [piece.seconds for piece, _ in pieces] == pytest.approx([30, 29.98])  # the odd one lasts to the end
     assert pieces[0][0].channels["die_c"].values.min() == pytest.approx(10)
     assert cut_at_marks(trace, []) == []
+
+
+def test_a_pass_in_several_files_is_read_together(tmp_path):
+    """Frames with a date beside them, sensors by time of day; in any order; what does not fit is told and left."""
+    frames, sensors, other = (tmp_path / name for name in ("frames.csv", "sensors.csv", "other.csv"))
+    rows = [f"20.0,2026-03-01 23:59:{30 + n / 50:06.3f}" for n in range(1400)]
+    frames.write_text("frame time (ms),clock\n" + "\n".join(rows))
+    clock = [f"23:59:{40 + n:02d};{15 + n % 3}" for n in range(20)] + [f"00:00:{n:02d};20" for n in range(5)]
+    sensors.write_text("time;wall power (W)\n" + "\n".join(clock))
+    other.write_text("time (s),package power (W)\n" + "\n".join(f"{n * 1.5},{12 + n % 2}" for n in range(40)))
+    log, words = service.read_together([sensors, frames, other], {})
+    assert words.startswith(
+        "frames.csv: 28 s of frames. sensors.csv: The telemetry begins 10.0 s after the first frame"
+    )
+    assert "Without other.csv" in words
+    wall = log.trace.channels["wall_w"]
+    assert set(log.trace.channels) == {"wall_w"} and wall.stamps_ns[0] == pytest.approx(10.02e9, abs=2e7)
+    assert wall.stamps_ns[-1] <= log.trace.end_ns < 29e9
+    for paths, why in (([sensors, other], "None of the files"), ([frames, frames], "both hold frames")):
+        with pytest.raises(ImportRefused, match=why):
+            service.read_together(paths, {})
+    with pytest.raises(ImportRefused, match="No column looks like frame times"):
+        service.read_together([other], {})

@@ -7,7 +7,7 @@ from helpers.build import wandering
 from hovrik.core.cut import cut_at_idle
 from hovrik.core.trace import Channel, Trace
 from hovrik.demo import scenario
-from hovrik.service import batch
+from hovrik.service import batch, mappings
 from hovrik.store.importers.frame_log import ColumnMap, FrameUnit
 from hovrik.store.importers.table import read_table
 from hovrik.store.notebook import Notebook
@@ -58,7 +58,7 @@ def test_logs_are_stored_once_with_their_setups_and_the_saved_mapping(notebook, 
     two = write_log(tmp_path / "b.csv", 2)
     broken = tmp_path / "c.csv"
     broken.write_text("nothing here")
-    batch.save_mapping(notebook, read_table(one), mapping)
+    mappings.save_mapping(notebook, read_table(one), mapping)
     looked = batch.look(notebook, [one, two, broken, tmp_path / "missing.csv"])
     assert [log.pieces for log in looked] == [2, 1, 0, 0] and looked[0].columns == "saved"
     assert "cannot be read" in looked[3].outcome and looked[1].mean_fps == pytest.approx(40, rel=0.02)

@@ -28,7 +28,7 @@ from ..core.question import Question
 from ..core.record import PassRecord
 from ..core.setup import Setup
 from ..core.words import plural
-from ..service import batch, imports, telemetry
+from ..service import batch, imports, mappings, telemetry
 from ..store.importers.frame_log import ColumnMap, FrameUnit, Imported, convert, guess
 from ..store.importers.table import Table, read_table
 from .background import Background
@@ -209,7 +209,7 @@ class ImportDialog(QDialog):
         self.marks.offer([("", "no marks"), *names])
         self.marks.show_key("")
         try:
-            found = batch.mapping_for(batch.mappings(self._session.notebook), table) or guess(table)
+            found = mappings.mapping_for(mappings.mappings(self._session.notebook), table) or guess(table)
         except ImportRefused as fault:
             self.message.setText(str(fault))
             self.frame_column.show_key("0")
@@ -375,7 +375,7 @@ class ImportDialog(QDialog):
     def _remember_mapping(self) -> None:
         mapping = self.mapping()
         if mapping is not None and self._table is not None:
-            batch.save_mapping(self._session.notebook, self._table, mapping)
+            mappings.save_mapping(self._session.notebook, self._table, mapping)
 
     def done(self, result: int) -> None:
         self.batch.finish()

@@ -11,7 +11,6 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 from ..core.condition import Condition, Conditions, Provenance
 from ..core.cut import IDLE_S, cut_at_idle, cut_at_marks
@@ -22,17 +21,16 @@ from ..core.record import PassRecord
 from ..core.setup import Setup
 from ..core.trace import Trace
 from ..core.words import plural
-from ..store.importers.frame_log import ColumnMap, Imported, convert, guess
-from ..store.importers.shapes import from_plain, shape_of, to_plain
-from ..store.importers.table import Table, read_table
+from ..store.importers.frame_log import Imported, convert, guess
+from ..store.importers.table import read_table
 from ..store.importers.telemetry import Telemetry
 from ..store.notebook import Notebook
 from . import imports
 from . import telemetry as beside
+from .mappings import mapping_for, mappings
 
 SUFFIXES = (".csv", ".tsv", ".txt")
 MOST_FILES = 1000
-_STATE = "mappings"
 _WATTS = re.compile(r"(?<![0-9.])(\d{1,3}(?:[.,]\d+)?) ?w(?:att)?s?(?![a-z])", re.IGNORECASE)
 _CAP = re.compile(r"cap[ _-]?(\d{2,3}|none)", re.IGNORECASE)
 Progress = Callable[[int, int, "Log"], bool]
@@ -73,24 +71,6 @@ class Order:
 
     path: Path
     settings: Mapping[str, str]
-
-
-def mappings(notebook: Notebook) -> Mapping[str, Any]:
-    """Mappings by shape, as they are kept."""
-    return notebook.get_state(_STATE) or {}
-
-
-def mapping_for(known: Mapping[str, Any], table: Table) -> ColumnMap | None:
-    """The mapping last used for a file of this shape, or None. known : of `mappings`."""
-    body = known.get(shape_of(table.layout))
-    return from_plain(body) if body else None
-
-
-def save_mapping(notebook: Notebook, table: Table, mapping: ColumnMap) -> None:
-    """Remember a mapping for files of this shape. Raises StoreError."""
-    known = dict(mappings(notebook))
-    known[shape_of(table.layout)] = to_plain(mapping)
-    notebook.set_state(_STATE, known)
 
 
 def logs_in(folder: Path) -> list[Path]:

@@ -18,8 +18,8 @@ from ..core.setup import Setup
 from ..store.importers.frame_log import convert, guess
 from ..store.importers.table import read_table
 from ..store.notebook import Notebook
-from .batch import mapping_for, mappings
 from .hand import Scales, parse
+from .mappings import mapping_for, mappings
 from .sweep import Planned, keep_judged, load_plan
 
 FAILED = ("did not start", "crashed", "hung")

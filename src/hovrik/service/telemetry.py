@@ -3,40 +3,28 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from ..core import align
 from ..core.align import ClockFit, How
 from ..core.condition import Condition, Provenance
-from ..core.errors import InputError
+from ..core.errors import ImportRefused, InputError
 from ..core.trace import CHANNELS
+from ..store.importers import frame_log
 from ..store.importers.frame_log import Imported
-from ..store.importers.shapes import shape_of, telemetry_from_plain, telemetry_to_plain
-from ..store.importers.table import Table, read_table
-from ..store.importers.telemetry import Telemetry, TelemetryMap, convert, guess
+from ..store.importers.table import read_table
+from ..store.importers.telemetry import Telemetry, convert, guess
 from ..store.notebook import Notebook
-
-_STATE = "telemetry_mappings"
-
-
-def mapping_of(notebook: Notebook, table: Table) -> TelemetryMap:
-    """The mapping last used for telemetry of this shape, or a guess. Raises ImportRefused."""
-    body = (notebook.get_state(_STATE) or {}).get(shape_of(table.layout))
-    return telemetry_from_plain(body) if body else guess(table)
-
-
-def save_mapping(notebook: Notebook, table: Table, mapping: TelemetryMap) -> None:
-    """Remember a mapping for telemetry of this shape. Raises StoreError."""
-    known = dict(notebook.get_state(_STATE) or {})
-    known[shape_of(table.layout)] = telemetry_to_plain(mapping)
-    notebook.set_state(_STATE, known)
+from .mappings import mapping_for, telemetry_mapping
 
 
 def read(notebook: Notebook, path: Path) -> Telemetry:
     """A telemetry file by its saved or guessed columns. Raises ImportRefused."""
     table = read_table(path)
-    return convert(table, mapping_of(notebook, table), path.name)
+    return convert(table, telemetry_mapping(notebook, table), path.name)
 
 
 def fit(imported: Imported, telemetry: Telemetry, how: How | None = None, begin_s: float = 0.0) -> ClockFit:
@@ -58,6 +46,39 @@ def fit(imported: Imported, telemetry: Telemetry, how: How | None = None, begin_
                 raise
     drift = align.CLOCK_DRIFT if telemetry.has_clock else align.ROWS_DRIFT
     return align.by_load(trace, telemetry.channels, drift)
+
+
+def read_together(paths: Sequence[Path], known: Mapping[str, Any]) -> tuple[Imported, str]:
+    """The log of one pass in one or more files: the one with frames, and what other recorders wrote beside it.
+
+    known : mappings of frame logs by file shape. The log, with all telemetry that fits, and how it went in words.
+    Raises ImportRefused where none holds frames, or two do.
+    """
+    log, others = None, []
+    for path in paths:
+        table = read_table(path)
+        try:
+            found = frame_log.convert(table, mapping_for(known, table) or frame_log.guess(table))
+        except ImportRefused:
+            if len(paths) == 1:
+                raise
+            others.append(convert(table, guess(table), path.name))
+            continue
+        if log is not None:
+            raise ImportRefused(f"{log[1]} and {path.name} both hold frames. Bring one log a pass.")
+        log = found, path.name
+    if log is None:
+        raise ImportRefused("None of the files holds frame times. Bring the frame log with its telemetry.")
+    imported, words = log[0], [f"{log[1]}: {log[0].trace.seconds:.0f} s of frames."]
+    for telemetry in others:
+        try:
+            place = fit(imported, telemetry)
+        except InputError as fault:
+            words.append(f"Without {telemetry.name}: {fault}")
+        else:
+            imported = join(imported, telemetry, place)
+            words.append(f"{telemetry.name}: {words_of(place)}")
+    return imported, " ".join(words)
 
 
 def join(imported: Imported, telemetry: Telemetry, found: ClockFit) -> Imported:

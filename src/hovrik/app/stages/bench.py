@@ -13,8 +13,8 @@ from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.record import Outcome
 from ...core.setup import describe
-from ...service.batch import mappings
 from ...service.evidence import surprising_setups, void_setups
+from ...service.mappings import mappings
 from ...store.stills import keep_stills
 from ..background import Background
 from ..own_load import OwnLoad

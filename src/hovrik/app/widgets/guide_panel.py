@@ -18,9 +18,8 @@ from ...core.errors import HovrikError
 from ...core.preflight import Item
 from ...core.rig import Rig
 from ...core.words import plural
-from ...service.batch import mapping_for
-from ...store.importers.frame_log import Imported, convert, guess
-from ...store.importers.table import read_table
+from ...service.telemetry import read_together
+from ...store.importers.frame_log import Imported
 from ...store.stills import SUFFIXES
 from ..background import Background
 from ..guide import Request
@@ -64,7 +63,7 @@ class GuidePanel(Card):
         self._reader = Background(self)
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(lambda fault: self.message.setText(str(fault)))
-        self._pending: Path | None = None
+        self._arrived: list[Path] = []  # logs of the pass that came by themselves
         self.watch = FolderWatch("A new log in it is taken as this pass")
         self.watch.arrived.connect(self._on_arrived)
         self.watch.failed.connect(lambda text: self.message.setText(text))
@@ -146,7 +145,7 @@ class GuidePanel(Card):
         column = QVBoxLayout(box)
         column.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        choose = button("Choose the frame log …", tip="Or drop it here")
+        choose = button("Choose the frame log …", tip="Or drop it here, with what another recorder wrote beside it")
         choose.clicked.connect(self._on_choose)
         self.pictures = button("Stills …", tip="Screenshots of this set-up, to be compared side by side")
         self.pictures.clicked.connect(self._on_pictures)
@@ -189,9 +188,10 @@ class GuidePanel(Card):
             self.message.setText(f"{plural(len(request.ticks_ns), 'gauge tick')} timed.{step} {_NO_LOG}")
         self.show()
         self.done.setFocus()
-        if request.wants_readings and self._pending is not None:
-            self.open_file(self._pending)
-        self._pending = None
+        if request.wants_readings and self._arrived:
+            self.open_file(*self._arrived)
+        elif not request.wants_readings:
+            self._arrived = []
 
     def withdraw(self) -> None:
         """Nothing is asked any more."""
@@ -223,27 +223,23 @@ class GuidePanel(Card):
 
     # -- the log
 
-    def open_file(self, path: Path) -> None:
-        """Read a frame log off the interface thread; by the mapping saved for its columns or a guess."""
-        self.message.setText(f"reading {path.name} …")
+    def open_file(self, *paths: Path) -> None:
+        """Read the log of the pass off the interface thread: frames, by the mapping saved for their columns or a guess,
+        and telemetry that another recorder wrote beside them, in any order."""
+        self.message.setText(f"reading {', '.join(path.name for path in paths)} …")
         known = self._mappings()
+        self._reader.run(lambda: read_together(paths, known))
 
-        def work() -> tuple[Path, Imported]:
-            table = read_table(path)
-            return path, convert(table, mapping_for(known, table) or guess(table))
-
-        self._reader.run(work)
-
-    def _on_read(self, result: tuple[Path, Imported]) -> None:
-        path, self._imported = result
+    def _on_read(self, result: tuple[Imported, str]) -> None:
+        self._imported, words = result
         left_out = sum("left out" in p.text for p in self._imported.problems)
-        odd = f", {left_out} lines left out" if left_out else ""
-        self.message.setText(f"{path.name}: {self._imported.trace.seconds:.0f} s of frames{odd}.")
+        odd = f" {left_out} lines left out." if left_out else ""
+        self.message.setText(f"{words}{odd}")
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Frame log", "", TABLES)
-        if name:
-            self.open_file(Path(name))
+        names, _ = QFileDialog.getOpenFileNames(self, "Frame log, and telemetry beside it", "", TABLES)
+        if names:
+            self.open_file(*(Path(name) for name in names))
 
     def _on_pictures(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Stills", "", PICTURES)
@@ -255,10 +251,9 @@ class GuidePanel(Card):
         self.pictures.setText(f"{plural(len(self.stills), 'still')} …" if self.stills else "Stills …")
 
     def _on_arrived(self, path: Path) -> None:
+        self._arrived.append(path)
         if self._request is not None and self._request.wants_readings:
-            self.open_file(path)
-        else:
-            self._pending = path  # the logger was quicker than the person
+            self.open_file(*self._arrived)  # else the logger was quicker than the person
 
     # -- answering
 
@@ -310,8 +305,9 @@ class GuidePanel(Card):
             paths = [Path(url.toLocalFile()) for url in data.urls()]
             pictures = [path for path in paths if path.suffix.lower() in SUFFIXES]
             self.take_stills(pictures)
-            for path in [path for path in paths if path not in pictures][:1]:
-                self.open_file(path)
+            logs = [path for path in paths if path not in pictures]
+            if logs:
+                self.open_file(*logs)
 
 
 def _key_edit(name: str) -> QKeySequenceEdit:

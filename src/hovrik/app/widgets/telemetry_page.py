@@ -12,6 +12,7 @@ from ...core.align import ClockFit, How
 from ...core.errors import HovrikError, InputError
 from ...core.words import plural
 from ...service import telemetry as service
+from ...service.mappings import save_telemetry_mapping, telemetry_mapping
 from ...store.importers.frame_log import Imported
 from ...store.importers.table import Table, read_table
 from ...store.importers.telemetry import Telemetry, TelemetryMap, TimeUnit, convert
@@ -133,7 +134,7 @@ class TelemetryPage(QWidget):
         self.grid.offer(names)
         fault = ""
         try:
-            found = service.mapping_of(self._session.notebook, table)
+            found = telemetry_mapping(self._session.notebook, table)
         except HovrikError as refused:
             fault, found = str(refused), TelemetryMap(None, TimeUnit.ROWS)
         self.time_column.show_key(_ROWS if found.time_column is None else str(found.time_column))
@@ -217,7 +218,7 @@ class TelemetryPage(QWidget):
     def remember(self) -> None:
         """Keep the columns for telemetry of this shape. Raises StoreError."""
         if self._table is not None and self.telemetry is not None:
-            service.save_mapping(self._session.notebook, self._table, self.mapping())
+            save_telemetry_mapping(self._session.notebook, self._table, self.mapping())
 
     def finish(self) -> None:
         """End the work; for closing."""

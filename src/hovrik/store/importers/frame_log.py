@@ -22,6 +22,7 @@ from .columns import (
     channels_of,
     check_channels,
     check_columns,
+    guess_channel,
     guess_channels,
     leave_out_absurd,
     report,
@@ -97,7 +98,8 @@ def guess(table: Table) -> ColumnMap:
     scored = []
     for column, name in enumerate(table.layout.columns):
         found = guess_unit(table, column)
-        if found is not None:
+        is_telemetry = guess_channel(name) is not None and "frame" not in name.lower()
+        if found is not None and not is_telemetry:
             unit, score = found
             scored.append((score + _frame_word_score(name), -column, column, unit))
     if not scored:
@@ -164,6 +166,8 @@ def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
         step = float(np.median(steps[steps > 0]))
         if step == 1.0 and np.all(values == np.round(values)):
             return None  # a running number
+        if step >= 0.45 and re.search(r"[\[(_ ]s(ec|econds)?[\])]?$", name):
+            return None  # a sample a second or so: no frames
         unit = FrameUnit.STAMPS_S if step < 0.45 else FrameUnit.STAMPS_MS
         return (unit, 0.6) if 0.0005 <= step <= 500 else None
     middle = float(np.median(values))
