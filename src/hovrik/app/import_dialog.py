@@ -23,13 +23,14 @@ from PyQt6.QtWidgets import (
 
 from ..core import frames
 from ..core.condition import Conditions
-from ..core.errors import HovrikError, ImportRefused, InputError, Problem
+from ..core.errors import HovrikError, ImportRefused, InputError, Problem, count_left_out
 from ..core.question import Question
 from ..core.record import PassRecord
 from ..core.setup import Setup
+from ..core.trace import Trace
 from ..core.words import plural
 from ..service import batch, imports, mappings, telemetry
-from ..store.importers.frame_log import ColumnMap, FrameUnit, Imported, convert, guess
+from ..store.importers.frame_log import ColumnMap, FrameUnit, Imported, convert
 from ..store.importers.table import Table, read_table
 from .background import Background
 from .session import Session
@@ -60,6 +61,7 @@ class ImportDialog(QDialog):
         self._table: Table | None = None
         self._name = ""
         self._imported: Imported | None = None
+        self._passes = 0  # in it, as it is cut at its marks
         self._reader = Background(self)
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(self._on_failed)
@@ -199,7 +201,7 @@ class ImportDialog(QDialog):
         delimiter = _DELIMITER_WORDS.get(layout.delimiter, layout.delimiter)
         comma = ", decimal comma" if layout.decimal_comma else ""
         self.file_words.setText(f"{path.name}: {table.lines.size} rows; {layout.encoding}, {delimiter}{comma}")
-        self._blocked(lambda: self._fill(names, table))
+        self._fill(names, table)
         self._show_preview(table)
         self._convert()
 
@@ -209,7 +211,7 @@ class ImportDialog(QDialog):
         self.marks.offer([("", "no marks"), *names])
         self.marks.show_key("")
         try:
-            found = mappings.mapping_for(mappings.mappings(self._session.notebook), table) or guess(table)
+            found = mappings.mapping_of(mappings.mappings(self._session.notebook), table)
         except ImportRefused as fault:
             self.message.setText(str(fault))
             self.frame_column.show_key("0")
@@ -219,16 +221,6 @@ class ImportDialog(QDialog):
         self.frame_unit.show_key(found.frame_unit.value)
         self.channels.show_channels(found.channels)
         self.marks.show_key("" if found.mark_column is None else str(found.mark_column))
-
-    def _blocked(self, fill: object) -> None:
-        assert callable(fill)  # ours
-        self._filling = True
-        try:
-            fill()
-        finally:
-            self._filling = False
-
-    _filling = False
 
     def mapping(self) -> ColumnMap | None:
         """The mapping as chosen, None while there is no file."""
@@ -241,20 +233,25 @@ class ImportDialog(QDialog):
 
     def _convert(self) -> None:
         mapping, table = self.mapping(), self._table
-        if self._filling or mapping is None or table is None:
+        if mapping is None or table is None:
             return
         self._imported = None
         self._update_accept()
         self.outcome.setText("reading the columns …")
-        self._converter.run(lambda: convert(table, mapping))
 
-    def _on_converted(self, imported: Imported) -> None:
-        self._imported = imported
-        passes = [piece for piece, _ in self._pieces()] if imported.marks else [imported.trace]
+        def work() -> tuple[Imported, list[Trace]]:
+            imported = convert(table, mapping)
+            return imported, [piece for piece, _ in batch.pieces_of(imported, math.inf)]
+
+        self._converter.run(work)
+
+    def _on_converted(self, result: tuple[Imported, list[Trace]]) -> None:
+        self._imported, passes = result
+        imported, self._passes = self._imported, len(passes)
         interval_ms = np.concatenate([piece.interval_ms() for piece in passes] or [imported.trace.interval_ms()])
         figures = frames.figures(interval_ms[interval_ms > 0])
         low = figures.low_1pct.percentile
-        left_out = sum(1 for p in imported.problems if "left out" in p.text)
+        left_out = count_left_out(imported.problems)
         text = (
             f"{imported.kept_lines.size} rows kept, {left_out} left out: "
             f"{f'{len(passes)} passes at its marks, ' if imported.marks else ''}{figures.seconds:.1f} s, "
@@ -307,8 +304,8 @@ class ImportDialog(QDialog):
             ready = lines > 0 and not self.sheet.is_busy
             self.accept_.setText(f"Store {plural(lines, 'pass', 'passes')}" if lines else "Store the sheet")
         else:
-            passes = len(self._pieces()) if page is not self.summary_page else 1
-            self.accept_.setText("Import this pass" if passes < 2 else f"Import {passes} passes")
+            several = page is not self.summary_page and self._imported is not None and self._passes > 1
+            self.accept_.setText(f"Import {self._passes} passes" if several else "Import this pass")
         for widget in self._one_setup:  # in the list each log has its own
             widget.setVisible(page is not self.batch)
         self.setup_row.setVisible(page is not self.sheet)  # a sheet's plan says it all
@@ -344,10 +341,6 @@ class ImportDialog(QDialog):
         self.message.setText(f"{more} beside the measured passes in Read.")
         self._session.select_pass(kept[-1].id)
         self._session.passes_changed.emit()
-
-    def _pieces(self) -> list[batch.Piece]:
-        """The passes in the log as it stands, cut at its marks."""
-        return batch.pieces_of(self._imported, math.inf) if self._imported is not None else []
 
     def _store_log(self, question: Question, setup: Setup, conditions: Conditions) -> list[PassRecord]:
         imported, beside = self._imported, self.telemetry

@@ -82,7 +82,11 @@ class ClockFit:
 
     def to_frames(self, own_ns: Stamps) -> Stamps:
         """(n,) stamps from the second recorder's first sample on, on the frames' clock (ns)."""
-        return np.round(self.begin_s * 1e9 + (1.0 + self.drift) * own_ns.astype(np.float64)).astype(np.int64)
+        return np.round(1e9 * self.at_s(own_ns / 1e9)).astype(np.int64)
+
+    def at_s(self, own_s: Values) -> Values:
+        """(n,) the same in seconds."""
+        return self.begin_s + (1.0 + self.drift) * own_s
 
 
 def by_stamps(trace: Trace, frames_origin_s: float | None, origin_s: float | None, length_s: float) -> ClockFit:
@@ -115,8 +119,12 @@ def as_given(trace: Trace, begin_s: float, length_s: float) -> ClockFit:
 
 
 def _overlap_s(trace: Trace, begin_s: float, length_s: float) -> float:
-    frames_s = (trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9
-    return float(min(frames_s, begin_s + length_s) - max(0.0, begin_s))
+    return min(_frames_s(trace), begin_s + length_s) - max(0.0, begin_s)
+
+
+def _frames_s(trace: Trace) -> float:
+    """From the first frame to the last, whatever the marks say."""
+    return float(trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9
 
 
 @dataclass(frozen=True)
@@ -140,7 +148,7 @@ def by_load(trace: Trace, channels: Mapping[str, Channel], drift: float = CLOCK_
     standard deviations from leaving out a tenth at a time (Kuensch 1989, delete-a-block jackknife).
     Raises InputError where nothing fits better than chance, saying what to do.
     """
-    frames_s = float(trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9
+    frames_s = _frames_s(trace)
     pairs = _pairs(trace, channels)
     if not pairs:
         raise InputError(
@@ -283,7 +291,7 @@ def _refined(pair: _Pair, rough: ClockFit, frames_s: float, drift: float) -> Clo
     A sample may stand for the time before or after its stamp, or be an older value that a sensor held: up to one step
     of the telemetry either way, evenly spread.
     """
-    at = rough.begin_s + (1.0 + rough.drift) * pair.own_s
+    at = rough.at_s(pair.own_s)
     inside = (at >= 0) & (at <= frames_s)
     own, y = pair.own_s[inside], pair.second[inside]
     middle = float(own.mean())
@@ -369,11 +377,10 @@ def overlay(trace: Trace, channels: Mapping[str, Channel], fit: ClockFit) -> Ove
     if not names:
         return np.empty(0), np.empty(0), np.empty(0), ("", "")
     channel = channels[names[0]]
-    own = channel.stamps_ns / 1e9
-    at = fit.begin_s + (1.0 + fit.drift) * own
+    at = fit.at_s(channel.stamps_ns / 1e9)
     same = fit.pair[0] == fit.pair[1] == names[0]
     first = _of_channel(trace.channels[names[0]], int(trace.frames_ns[0])) if same else _of_rate(trace, 1.0)
-    inside = (at >= 0) & (at <= float(trace.frames_ns[-1] - trace.frames_ns[0]) / 1e9)
+    inside = (at >= 0) & (at <= _frames_s(trace))
     at, x, y = at[inside], first(at[inside]), channel.values[inside]
     return at, _standard(x), _standard(y), (names[0] if same else _RATE, names[0])
 

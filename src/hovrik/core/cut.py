@@ -59,12 +59,11 @@ def cut_at_marks(trace: Trace, marks: Sequence[Mark], shortest_s: float = SHORTE
     Labels last: a piece is what stands under one. Presses (no longer than PULSE_S each) come in pairs, start and end;
     after an odd one the recording's end is the end. Shorter pieces are dropped.
     """
-    ends = [mark.at_ns for mark in marks[1:]] + [trace.end_ns]
-    spans = [(mark.at_ns, end, mark.words) for mark, end in zip(marks, ends, strict=False) if mark.words]
-    if spans and all(end - start <= PULSE_S * 1e9 for start, end, _ in spans):
-        presses = [start for start, _, _ in spans] + ([trace.end_ns] if len(spans) % 2 else [])
+    ends = [(mark.at_ns, _frame_before(trace, mark.at_ns)) for mark in marks[1:]] + [(trace.end_ns, trace.end_ns)]
+    labels = [(mark, *end) for mark, end in zip(marks, ends, strict=False) if mark.words]
+    if labels and all(gone - mark.at_ns <= PULSE_S * 1e9 for mark, gone, _ in labels):
+        presses = [mark.at_ns for mark, _, _ in labels] + ([trace.end_ns] if len(labels) % 2 else [])
         spans = [(a, b, "") for a, b in zip(presses[::2], presses[1::2], strict=True)]
     else:  # the frame in whose row a label has gone is no part of it: it may be a pause
-        last = [mark.at_ns for mark in marks[1:]]
-        spans = [(a, _frame_before(trace, b) if b in last else b, words) for a, b, words in spans]
+        spans = [(mark.at_ns, last, mark.words) for mark, _, last in labels]
     return [(piece, words) for start, end, words in spans for piece in _piece(trace, start, end, shortest_s)]

@@ -5,6 +5,7 @@ ValueError and TypeError mean a bug of ours; everything below means something th
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 
@@ -78,6 +79,11 @@ class Problem:
     def __str__(self) -> str:
         where = "file" if self.line is None else f"line {self.line}"
         return f"{where}: {self.text}"
+
+
+def count_left_out(problems: Sequence[Problem]) -> int:
+    """Lines of a file that were left out."""
+    return sum("left out" in problem.text for problem in problems)
 
 
 class ImportRefused(StoreError):

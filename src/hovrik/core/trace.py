@@ -41,6 +41,11 @@ CHANNELS: dict[str, tuple[str, str]] = {
 }
 
 
+def channel_words(name: str) -> str:
+    """A channel within a sentence; the name itself where it is none."""
+    return CHANNELS[name][0].lower() if name in CHANNELS else name
+
+
 @dataclass(frozen=True)
 class Channel:
     """Telemetry of one quantity. stamps_ns : (n,) int64, not decreasing; values : (n,) float64, may hold NaN."""

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from ..core.condition import Condition, Conditions, Provenance
 from ..core.cut import IDLE_S, cut_at_idle, cut_at_marks
-from ..core.errors import HovrikError, ImportRefused, InputError, StoreError
+from ..core.errors import HovrikError, ImportRefused, InputError, StoreError, count_left_out
 from ..core.knob import CAP
 from ..core.question import Question
 from ..core.record import PassRecord
@@ -192,17 +192,13 @@ def _read(
     imported = convert(table, saved or guess(table))
     words, fitted = "", {}
     if telemetry is not None:
-        try:
-            found = beside.fit(imported, telemetry)
-            imported, fitted = beside.join(imported, telemetry, found), beside.conditions_of(found, telemetry.name)
-            words = beside.words_of(found)
-        except InputError as fault:
-            words = f"Without {telemetry.name}: {fault}"
+        imported, place, words = beside.put_beside(imported, telemetry)
+        fitted = beside.conditions_of(place, telemetry.name) if place is not None else {}
     pieces = pieces_of(imported, idle_s)
     if not pieces:
         raise InputError(f"{path.name} holds no stretch of 10 s between its marks or gaps. Cut it elsewhere.")
     log = Log(
         path, "saved" if saved else "guessed", len(pieces), sum(p.seconds for p, _ in pieces),
-        sum(int(p.frames_ns.size) for p, _ in pieces), sum("left out" in p.text for p in imported.problems), words,
+        sum(int(p.frames_ns.size) for p, _ in pieces), count_left_out(imported.problems), words,
     )  # fmt: skip
     return log, imported, pieces, fitted

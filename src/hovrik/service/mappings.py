@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..store.importers.frame_log import ColumnMap
+from ..store.importers.frame_log import ColumnMap, guess
 from ..store.importers.shapes import from_plain, shape_of, telemetry_from_plain, telemetry_to_plain, to_plain
 from ..store.importers.table import Table
 from ..store.importers.telemetry import TelemetryMap
@@ -24,6 +24,11 @@ def mapping_for(known: Mapping[str, Any], table: Table) -> ColumnMap | None:
     """The mapping last used for a file of this shape, or None. known : of `mappings`."""
     body = known.get(shape_of(table.layout))
     return from_plain(body) if body else None
+
+
+def mapping_of(known: Mapping[str, Any], table: Table) -> ColumnMap:
+    """The mapping last used for a file of this shape, or a guess. Raises ImportRefused where nothing can be guessed."""
+    return mapping_for(known, table) or guess(table)
 
 
 def save_mapping(notebook: Notebook, table: Table, mapping: ColumnMap) -> None:

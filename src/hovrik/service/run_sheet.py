@@ -15,11 +15,11 @@ from ..core.hand import HandDraw
 from ..core.plan.ladder import PlannedPass
 from ..core.record import Origin, Outcome, PassRecord
 from ..core.setup import Setup
-from ..store.importers.frame_log import convert, guess
+from ..store.importers.frame_log import convert
 from ..store.importers.table import read_table
 from ..store.notebook import Notebook
 from .hand import Scales, parse
-from .mappings import mapping_for, mappings
+from .mappings import mapping_of, mappings
 from .sweep import Planned, keep_judged, load_plan
 
 FAILED = ("did not start", "crashed", "hung")
@@ -116,7 +116,7 @@ def _record(notebook: Notebook, planned: Planned, row: Row, scales: Scales, fold
 
 def _with_log(notebook: Notebook, base: PassRecord, readings: Readings, planned: Planned, path: Path) -> PassRecord:
     table = read_table(path)
-    imported = convert(table, mapping_for(mappings(notebook), table) or guess(table))
+    imported = convert(table, mapping_of(mappings(notebook), table))
     trace = imported.trace
     draws = readings.draws(trace.seconds, planned.rig)
     channels = {

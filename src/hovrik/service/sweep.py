@@ -73,9 +73,7 @@ def asked_conditions(
     return {
         **seen,
         "source": Condition(question.source.value, Provenance.ASKED, now),
-        "room_c": Condition(room_c, Provenance.ASKED, now)
-        if room_c is not None
-        else (seen or {}).get("room_c", UNKNOWN),
+        "room_c": Condition(room_c, Provenance.ASKED, now) if room_c is not None else seen.get("room_c", UNKNOWN),
         "fan_policy": seen.get("fan_policy")
         or (Condition(rig.fan_policy, Provenance.ASSUMED, now) if rig.fan_policy else UNKNOWN),
     }

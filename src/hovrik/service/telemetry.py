@@ -12,13 +12,13 @@ from ..core import align
 from ..core.align import ClockFit, How
 from ..core.condition import Condition, Provenance
 from ..core.errors import ImportRefused, InputError
-from ..core.trace import CHANNELS
+from ..core.trace import channel_words
 from ..store.importers import frame_log
 from ..store.importers.frame_log import Imported
 from ..store.importers.table import read_table
 from ..store.importers.telemetry import Telemetry, convert, guess
 from ..store.notebook import Notebook
-from .mappings import mapping_for, telemetry_mapping
+from .mappings import mapping_of, telemetry_mapping
 
 
 def read(notebook: Notebook, path: Path) -> Telemetry:
@@ -58,7 +58,7 @@ def read_together(paths: Sequence[Path], known: Mapping[str, Any]) -> tuple[Impo
     for path in paths:
         table = read_table(path)
         try:
-            found = frame_log.convert(table, mapping_for(known, table) or frame_log.guess(table))
+            found = frame_log.convert(table, mapping_of(known, table))
         except ImportRefused:
             if len(paths) == 1:
                 raise
@@ -71,14 +71,19 @@ def read_together(paths: Sequence[Path], known: Mapping[str, Any]) -> tuple[Impo
         raise ImportRefused("None of the files holds frame times. Bring the frame log with its telemetry.")
     imported, words = log[0], [f"{log[1]}: {log[0].trace.seconds:.0f} s of frames."]
     for telemetry in others:
-        try:
-            place = fit(imported, telemetry)
-        except InputError as fault:
-            words.append(f"Without {telemetry.name}: {fault}")
-        else:
-            imported = join(imported, telemetry, place)
-            words.append(f"{telemetry.name}: {words_of(place)}")
+        imported, place, said = put_beside(imported, telemetry)
+        words.append(f"{telemetry.name}: {said}" if place is not None else said)
     return imported, " ".join(words)
+
+
+def put_beside(imported: Imported, telemetry: Telemetry) -> tuple[Imported, ClockFit | None, str]:
+    """The log with a telemetry where that fits by itself, its place, and how it went in words; else the log as it is
+    and None."""
+    try:
+        place = fit(imported, telemetry)
+    except InputError as fault:
+        return imported, None, f"Without {telemetry.name}: {fault}"
+    return join(imported, telemetry, place), place, words_of(place)
 
 
 def join(imported: Imported, telemetry: Telemetry, found: ClockFit) -> Imported:
@@ -111,7 +116,7 @@ def words_of(found: ClockFit) -> str:
     if found.drift and found.drift_sd:
         pace = "fast" if found.drift < 0 else "slow"
         text += f"; its clock runs {_share(found.drift)} (± {_share(2 * found.drift_sd)}) {pace}"
-    one, other = (CHANNELS[name][0].lower() if name in CHANNELS else name for name in found.pair)
+    one, other = (channel_words(name) for name in found.pair)
     pair = f"{one} against {other}" if one != other else f"{one} in both"
     return f"{text}. Found by the load: {pair}, correlation {found.correlation:.2f} over {found.overlap_s:.0f} s."
 

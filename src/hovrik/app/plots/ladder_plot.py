@@ -227,8 +227,11 @@ class WorthPlot(Plot):
         self.redraw()
 
     def redraw(self) -> None:
-        kind, points = per_watt_of(self._ladder) if self._ladder is not None else ("", None)
-        if self._ladder is None or points is None or len(points.watts) < 2:
+        if self._ladder is None:
+            self.hint("")
+            return
+        kind, points = per_watt_of(self._ladder)
+        if len(points.watts) < 2:
             self.hint("")
             return
         self.wipe()

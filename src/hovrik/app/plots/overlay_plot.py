@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 
 from ...core.align import Overlay
-from ...core.trace import CHANNELS
+from ...core.trace import channel_words
 from ..theme import tokens
 from .base import Plot, nearest, pen
 
@@ -34,7 +34,7 @@ class OverlayPlot(Plot):
         self.unhint()
         at, first, second, names = self._drawn
         self.data = {"time_s": at, "frame_log": first, "telemetry": second}
-        words = [CHANNELS[name][0].lower() if name in CHANNELS else name for name in names]
+        words = [channel_words(name) for name in names]
         self.addItem(pg.PlotCurveItem(at, first, pen=pen("rate"), connect="finite"))
         self.addItem(pg.PlotCurveItem(at, second, pen=pen("marginal"), connect="finite"))
         top = float(np.nanmax([np.nanmax(first, initial=0), np.nanmax(second, initial=0)])) + 0.8

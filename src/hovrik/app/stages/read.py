@@ -291,7 +291,8 @@ def _pass_words(view: PassView) -> str:
         for words, watts in (("at the wall", view.figures.wall_w), ("at the DC input", view.figures.input_w))
         if watts
     ]
-    parts += [str(view.record.conditions[name].value) for name in ("telemetry",) if name in view.record.conditions]
+    if "telemetry" in view.record.conditions:
+        parts.append(str(view.record.conditions["telemetry"].value))
     if view.verdict.overruled:
         parts.append(f"overruled: {view.verdict.overruled}")
     if view.record.origin.value == "summary":

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QKeySequenceEdit, QScrollA
 from ...bench.guided import Readings
 from ...bench.job import Phase
 from ...bench.protocol import Need
-from ...core.errors import HovrikError
+from ...core.errors import HovrikError, count_left_out
 from ...core.preflight import Item
 from ...core.rig import Rig
 from ...core.words import plural
@@ -125,18 +125,16 @@ class GuidePanel(Card):
 
     def _name_button(self) -> None:
         words = self.key.keySequence().toString(QKeySequence.SequenceFormat.NativeText)
-        timing = self._request is None and not self._asks_once and self.is_timing
-        self.done.setText(("The gauge stepped" if timing else "Done") + (f" ({words})" if self.shortcut_on else ""))
+        what = "The gauge stepped" if self.is_timing else "Done"
+        self.done.setText(f"{what} ({words})" if self.shortcut.isEnabled() else what)
 
-    shortcut_on = True
     is_timing = False  # a scene runs: the key times the gauge
 
     def _show(self, *, readings: bool = False, once: bool = False) -> None:
         """Which parts are there; where fields are, the keys belong to them."""
         self.readings.setVisible(readings)
         self.once_area.setVisible(once)
-        self.shortcut_on = not (readings or once)
-        self.shortcut.setEnabled(self.shortcut_on)
+        self.shortcut.setEnabled(not (readings or once))
         self._allow_end(False)
         self._name_button()
 
@@ -232,7 +230,7 @@ class GuidePanel(Card):
 
     def _on_read(self, result: tuple[Imported, str]) -> None:
         self._imported, words = result
-        left_out = sum("left out" in p.text for p in self._imported.problems)
+        left_out = count_left_out(self._imported.problems)
         odd = f" {left_out} lines left out." if left_out else ""
         self.message.setText(f"{words}{odd}")
 
@@ -262,7 +260,7 @@ class GuidePanel(Card):
         if self._asks_once:
             self.withdraw()
             self.answered_once.emit()
-        elif request is None and self.is_timing:
+        elif self.is_timing:
             self.ticks += 1
             self.message.setText(f"{self.ticks} ticks of the gauge.")
             self.ticked.emit()

@@ -6,7 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
@@ -80,9 +80,13 @@ class RunSheetPage(QWidget):
         layout.addLayout(top)
         layout.addWidget(self.table, 1)
         layout.addLayout(foot)
-        self.refresh()
 
     # -- the sheet
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self.plan.count() == 0:  # the first time only: what is typed stays
+            self.refresh()
 
     def refresh(self) -> None:
         """Offer the plan being edited and those that are kept."""

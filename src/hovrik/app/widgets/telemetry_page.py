@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core import align
 from ...core.align import ClockFit, How
-from ...core.errors import HovrikError, InputError
+from ...core.errors import HovrikError, InputError, count_left_out
 from ...core.words import plural
 from ...service import telemetry as service
 from ...service.mappings import save_telemetry_mapping, telemetry_mapping
@@ -130,7 +130,6 @@ class TelemetryPage(QWidget):
         self._table = table
         names = [(str(i), name) for i, name in enumerate(table.layout.columns)]
         self.time_column.offer([(_ROWS, "no time column"), *names])
-        self.grid.blockSignals(True)
         self.grid.offer(names)
         fault = ""
         try:
@@ -142,7 +141,6 @@ class TelemetryPage(QWidget):
             self.unit.show_key(found.time_unit.value)
         self.step.show_value(found.step_s)
         self.grid.show_channels(found.channels)
-        self.grid.blockSignals(False)
         self._show_fields()
         if fault:
             self.is_waiting = False
@@ -190,7 +188,7 @@ class TelemetryPage(QWidget):
         self.is_waiting = log is not None
         self.changed.emit()
         if log is None:
-            left_out = sum("left out" in p.text for p in telemetry.problems)
+            left_out = count_left_out(telemetry.problems)
             odd = f", {plural(left_out, 'row')} left out" if left_out else ""
             self.words.say(
                 f"{telemetry.name}: {telemetry.kept_lines.size} rows over {telemetry.length_s:.0f} s, "

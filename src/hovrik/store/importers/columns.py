@@ -119,6 +119,16 @@ def leave_out_absurd(
         kept &= ~absurd
 
 
+def leave_out_late(
+    table: Table, values: NDArray[np.float64], kept: NDArray[np.bool_], problems: list[Problem], unit: str = ""
+) -> None:
+    """Take rows off `kept` whose time does not advance, and name them. unit : of values, for the words."""
+    onward = advancing(values, kept)
+    words = f"time {{:g}}{unit and ' ' + unit} does not advance: row left out"
+    report(table, kept & ~onward, values, "time not advancing", words, problems)
+    kept &= onward
+
+
 def advancing(values: NDArray[np.float64], kept: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """True where a stamp is later than every kept one before it."""
     filled = np.where(kept, values, -np.inf)

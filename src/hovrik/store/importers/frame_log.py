@@ -18,13 +18,13 @@ from ...core.errors import ImportRefused, Problem
 from ...core.trace import Trace
 from . import clocks
 from .columns import (
-    advancing,
     channels_of,
     check_channels,
     check_columns,
     guess_channel,
     guess_channels,
     leave_out_absurd,
+    leave_out_late,
     report,
     report_missing,
 )
@@ -32,7 +32,6 @@ from .table import Table, is_missing_word
 
 GAP_MS = 1000.0
 GAP_MEDIAN = 20.0
-_LATE = "time {:g} does not advance: row left out"
 _NOT_POSITIVE = "interval {:g} is not positive: row left out"
 
 
@@ -196,9 +195,7 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     report_missing(table, mapping.frame_column, ~kept, problems)
     leave_out_absurd(table, values * (mapping.frame_unit.to_ms / 1e3), kept, problems)
     if mapping.frame_unit.is_stamps:
-        advances = advancing(values, kept)
-        report(table, kept & ~advances, values, "time not advancing", _LATE, problems)
-        kept &= advances
+        leave_out_late(table, values, kept, problems)
     else:
         positive = kept & (values > 0)
         report(table, kept & ~positive, values, "not positive", _NOT_POSITIVE, problems)

@@ -17,13 +17,12 @@ from ...core.errors import ImportRefused, Problem
 from ...core.trace import Channel
 from .clocks import TIME_WORDS, clock_seconds, is_date
 from .columns import (
-    advancing,
     channels_of,
     check_channels,
     check_columns,
     guess_channels,
     leave_out_absurd,
-    report,
+    leave_out_late,
     report_missing,
 )
 from .table import Table
@@ -152,9 +151,7 @@ def convert(table: Table, mapping: TelemetryMap, name: str = "") -> Telemetry:
     if mapping.time_column is not None:
         report_missing(table, mapping.time_column, ~kept, problems, clock=mapping.time_unit is TimeUnit.CLOCK)
     leave_out_absurd(table, seconds, kept, problems)
-    onward = advancing(seconds, kept)
-    report(table, kept & ~onward, seconds, "time not advancing", "time {:g} s does not advance: row left out", problems)
-    kept &= onward
+    leave_out_late(table, seconds, kept, problems, "s")
     if int(kept.sum()) < 2:
         raise ImportRefused("Fewer than two rows of telemetry remain; nothing was read.", tuple(problems))
     origin = float(seconds[kept][0])
