@@ -366,7 +366,7 @@ def _beside(
     told = service.read(notebook, path)
     found = service.fit(imported, told, How.GIVEN if begin_s is not None else None, begin_s or 0.0)
     click.echo(service.words_of(found), err=True)
-    return service.join(imported, told, found), {**stated, **service.conditions_of(found, path.name)}
+    return service.join(imported, told, found), {**stated, **service.conditions_of((found, path.name))}
 
 
 def _number_or_text(text: str) -> float | str:

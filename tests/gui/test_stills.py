@@ -34,7 +34,7 @@ def test_two_set_ups_side_by_side(demo_copy, pictures, tmp_path, qtbot):
             window.session.select_pass(view.record.id)
             before = len(stills(window.session.notebook))
             dialog.add_files([path])
-            qtbot.waitUntil(lambda n=before: len(dialog._stills) == n + 1, timeout=10_000)
+            qtbot.waitUntil(lambda n=before: len(dialog._stills) == n + 1, timeout=60_000)
         assert "broken.png cannot be shown" in dialog.message.text()
         ids = {still.name: still.id for still in dialog._stills}
         for choice, name in zip(dialog.choices, ("high.png", "low.png"), strict=True):

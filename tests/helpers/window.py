@@ -20,7 +20,7 @@ def opened(path, qtbot, *, evaluated=True):
     window.show()
     window.activateWindow()
     if evaluated and window.session.question is not None:
-        qtbot.waitUntil(lambda: window.session.evaluation is not None, timeout=30_000)
+        qtbot.waitUntil(lambda: window.session.evaluation is not None, timeout=60_000)
     try:
         yield window
     finally:

@@ -47,13 +47,11 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         with qtbot.waitSignal(window.runner.ended, timeout=60_000):
             click(plan.start)
             assert window.stack.currentWidget() is window.bench and window.bench_line.stop.isEnabled()
-        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         assert "15 of 15 passes are kept" in window.bench.state.text() and "back as it was" in window.bench.state.text()
         assert all(window.bench.queue.item(n).text().startswith("✓") for n in range(15))
-        qtbot.waitUntil(
-            lambda: window.session.evaluation and sum(v.counts for v in window.session.evaluation.views) >= 14,
-            timeout=30_000,
-        )
+        qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 15, timeout=60_000)
+        assert sum(view.counts for view in window.session.evaluation.views) >= 14
         sentence = window.answer_panel.sentence.text()
         assert sentence.startswith(("13 W, cap 40: holds 40", "12 W, cap 40: holds 40")) and "from full" in sentence
         click(window.stage_buttons["Read"])
@@ -69,7 +67,7 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         assert "The answer" in texts(window.stage("Choose")) and "One step less" in texts(window.stage("Choose"))
         click(button_named(window.stage("Choose"), "Keep this"))
         keep = window.stage("Keep")
-        qtbot.waitUntil(lambda: "Saltmarsh Couriers" in texts(keep), timeout=5_000)
+        qtbot.waitUntil(lambda: "Saltmarsh Couriers" in texts(keep), timeout=60_000)
         (_, body), *_ = window.session.notebook.profiles()
         keep.export_to(tmp_path / "profile.json", body)
         assert json.loads((tmp_path / "profile.json").read_text())["schema"] == "hovrik-profile"
@@ -92,11 +90,11 @@ def test_stop_and_continue_by_keyboard(fresh, qtbot):
         assert window.stack.currentWidget() is window.bench
         window.bench.pace.show_key("10")
         QTest.keyClick(window, Qt.Key.Key_F5)
-        qtbot.waitUntil(lambda: window.runner.is_running, timeout=5_000)
-        qtbot.waitUntil(lambda: "interval" in window.bench.traces.interval.data, timeout=10_000)
-        qtbot.waitUntil(lambda: "left" in window.bench_line.left.text(), timeout=5_000)
+        qtbot.waitUntil(lambda: window.runner.is_running, timeout=60_000)
+        qtbot.waitUntil(lambda: "interval" in window.bench.traces.interval.data, timeout=60_000)
+        qtbot.waitUntil(lambda: "left" in window.bench_line.left.text(), timeout=60_000)
         QTest.keyClick(window, Qt.Key.Key_F8)
-        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=10_000)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         assert "Stopped. The machine is back as it was." in window.bench.state.text()
         assert not window.bench_line.stop.isEnabled() and window.bench.start.isEnabled()
     assert knobs(fresh) == before
@@ -107,7 +105,7 @@ def test_closing_the_window_stops_and_puts_back(fresh, qtbot):
     with opened(fresh, qtbot) as window:
         window.bench.pace.show_key("10")
         window.start_sweep()
-        qtbot.waitUntil(lambda: window.runner.is_running and window.bench_line.progress.isVisible(), timeout=5_000)
+        qtbot.waitUntil(lambda: window.runner.is_running and window.bench_line.progress.isVisible(), timeout=60_000)
     assert knobs(fresh) == before
 
 

@@ -13,7 +13,11 @@ from hovrik.core.cut import Mark, cut_at_marks
 from hovrik.core.errors import ImportRefused, InputError
 from hovrik.core.trace import Channel, Trace
 from hovrik.service import telemetry as service
+from hovrik.service.mappings import Mappings
 from hovrik.store.importers.frame_log import Imported
+from hovrik.store.importers.shapes import shape_of, telemetry_to_plain
+from hovrik.store.importers.table import read_table
+from hovrik.store.importers.telemetry import TelemetryMap, TimeUnit
 
 SECOND = 1_000_000_000
 
@@ -96,7 +100,7 @@ def test_by_stamps_by_word_and_what_is_joined():
         service.fit(apart, told, align.How.STAMPS)
     by_load = service.fit(apart, told)  # stamps that never meet: the load speaks
     assert by_load.how is align.How.LOAD and "Found by the load" in service.words_of(by_load)
-    assert service.conditions_of(by_load, "sensors.csv")["telemetry"].value == "sensors.csv, by load"
+    assert service.conditions_of((by_load, "sensors.csv"))["telemetry"].value == "sensors.csv, by load"
 
 
 def test_marks_cut_by_label_or_in_pairs_of_presses():
@@ -126,16 +130,22 @@ def test_a_pass_in_several_files_is_read_together(tmp_path):
     clock = [f"23:59:{40 + n:02d};{15 + n % 3}" for n in range(20)] + [f"00:00:{n:02d};20" for n in range(5)]
     sensors.write_text("time;wall power (W)\n" + "\n".join(clock))
     other.write_text("time (s),package power (W)\n" + "\n".join(f"{n * 1.5},{12 + n % 2}" for n in range(40)))
-    log, words = service.read_together([sensors, frames, other], {})
-    assert words.startswith(
+    as_input = TelemetryMap(0, TimeUnit.CLOCK, 1.0, {"input_w": (1, "W")})  # not what one would guess from the heading
+    known = Mappings(telemetry={shape_of(read_table(sensors).layout): telemetry_to_plain(as_input)})
+    log = service.read_together([sensors, frames, other], known)
+    assert log.words.startswith(
         "frames.csv: 28 s of frames. sensors.csv: The telemetry begins 10.0 s after the first frame"
     )
-    assert "Without other.csv" in words
-    wall = log.trace.channels["wall_w"]
-    assert set(log.trace.channels) == {"wall_w"} and wall.stamps_ns[0] == pytest.approx(10.02e9, abs=2e7)
+    assert "Without other.csv" in log.words
+    assert {key: c.value for key, c in log.conditions.items()} == {
+        "telemetry": "sensors.csv, by time stamps", "telemetry_begin_s": pytest.approx(10.02, abs=0.01)
+    }  # fmt: skip
+    log = log.imported
+    wall = log.trace.channels["input_w"]
+    assert set(log.trace.channels) == {"input_w"} and wall.stamps_ns[0] == pytest.approx(10.02e9, abs=2e7)
     assert wall.stamps_ns[-1] <= log.trace.end_ns < 29e9
     for paths, why in (([sensors, other], "None of the files"), ([frames, frames], "both hold frames")):
         with pytest.raises(ImportRefused, match=why):
-            service.read_together(paths, {})
+            service.read_together(paths, Mappings())
     with pytest.raises(ImportRefused, match="No column looks like frame times"):
-        service.read_together([other], {})
+        service.read_together([other], Mappings())

@@ -52,10 +52,17 @@ def test_the_frame_column_is_found_among_others():
         ("GPU freq", "gpu_mhz"), ("memory clock", "memory_mhz"), ("RAM used MB", "memory_mb"), ("CPU temp", "die_c"),
         ("skin temperature", "shell_c"), ("fan speed", "fan_rpm"), ("battery level %", "charge_share"),
         ("Battery voltage", "voltage_v"), ("comment", None), ("room temperature", "room_c"),
+        ("shell (C)", "shell_c"), ("CPU [°C]", "die_c"),
     ],
 )  # fmt: skip
 def test_headings_by_generic_words(heading, channel):
     assert guess_channel(heading) == channel
+
+
+def test_a_column_in_watts_holds_no_frame_times():
+    table = parse(b"time,whatever (W)\n" + b"\n".join(b"20:04:%02d,41" % n for n in range(30)), "x")
+    with pytest.raises(ImportRefused, match="No column looks like frame times"):
+        guess(table)
 
 
 def test_units_are_converted():

@@ -211,7 +211,7 @@ class ImportDialog(QDialog):
         self.marks.offer([("", "no marks"), *names])
         self.marks.show_key("")
         try:
-            found = mappings.mapping_of(mappings.mappings(self._session.notebook), table)
+            found = mappings.mappings(self._session.notebook).of_log(table)
         except ImportRefused as fault:
             self.message.setText(str(fault))
             self.frame_column.show_key("0")
@@ -347,7 +347,7 @@ class ImportDialog(QDialog):
         assert imported is not None  # the button is off otherwise
         if beside.telemetry is not None and beside.fit is not None:
             imported = telemetry.join(imported, beside.telemetry, beside.fit)
-            conditions = {**conditions, **telemetry.conditions_of(beside.fit, beside.telemetry.name)}
+            conditions = {**conditions, **telemetry.conditions_of((beside.fit, beside.telemetry.name))}
             beside.remember()
         self._remember_mapping()
         pieces = batch.pieces_of(imported, math.inf)

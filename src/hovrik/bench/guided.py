@@ -40,7 +40,7 @@ class Readings:
 
     trace : an imported frame log, None for none; gauge : read when the scene began and ended; ticks_ns : machine time
     of each step of the gauge; step_wh : of one tick, where the rig's is unknown; meter : an outside one over the scene;
-    die_c, shell_c : read at the end; seen : quick tags.
+    die_c, shell_c : read at the end; seen : quick tags; conditions : what the files tell of themselves.
     """
 
     trace: Trace | None = None
@@ -51,6 +51,7 @@ class Readings:
     die_c: float | None = None
     shell_c: float | None = None
     seen: tuple[str, ...] = ()
+    conditions: Conditions = field(default_factory=dict)
 
     def draws(self, seconds: float, rig: Rig) -> dict[str, HandDraw]:
         """What was read, as powers by channel. seconds : of the scene. Raises InputError naming what cannot be."""
@@ -104,8 +105,7 @@ class GuidedMachine:
     _running: bool = False
     _began_ns: int = 0
     _brought: Sample | None = None
-    _seen: tuple[str, ...] = ()
-    _draws: dict[str, HandDraw] = field(default_factory=dict)
+    _told: Conditions = field(default_factory=dict)
 
     @property
     def poll_s(self) -> float:
@@ -186,16 +186,16 @@ class GuidedMachine:
         text = f"{over}: stop the log and the scene. Bring the frame log and what you read."
         readings = self.person.bring(Instruction(Need.BRING, text))
         if readings is not None:
-            self._brought = self._sample(readings, end)
-            self._seen = readings.seen
+            draws = readings.draws((end - self._began_ns) / _NS, self.rig) if end > self._began_ns else {}
+            self._brought = self._sample(readings, draws, end)
+            self._told = {**told_by_hand(readings.seen, draws, end), **readings.conditions}
 
     def told(self) -> Conditions:
-        """Quick tags of the pass that has just ended, and how well its draw is known."""
-        seen, self._seen = self._seen, ()
-        draws, self._draws = self._draws, {}
-        return told_by_hand(seen, draws, self.now_ns())
+        """Quick tags of the pass that has just ended, how well its draw is known, where its telemetry lies."""
+        told, self._told = self._told, {}
+        return told
 
-    def _sample(self, readings: Readings, end: int) -> Sample:
+    def _sample(self, readings: Readings, draws: Mapping[str, HandDraw], end: int) -> Sample:
         """Readings as samples: the log's last frame lies at the moment the scene was ended."""
         channels: dict[str, Channel] = {}
         frames = np.empty(0, np.int64)
@@ -204,8 +204,7 @@ class GuidedMachine:
             frames = readings.trace.frames_ns + shift
             channels = {k: replace(c, stamps_ns=c.stamps_ns + shift) for k, c in readings.trace.channels.items()}
         if end > self._began_ns:
-            self._draws = readings.draws((end - self._began_ns) / _NS, self.rig)
-            channels = {**readings.end_temperatures(end), **channels, **constant(self._draws, self._began_ns, end)}
+            channels = {**readings.end_temperatures(end), **channels, **constant(draws, self._began_ns, end)}
         return Sample(frames, channels)
 
     def sample(self) -> Sample:

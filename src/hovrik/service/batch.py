@@ -27,7 +27,7 @@ from ..store.importers.telemetry import Telemetry
 from ..store.notebook import Notebook
 from . import imports
 from . import telemetry as beside
-from .mappings import mapping_for, mappings
+from .mappings import mappings
 
 SUFFIXES = (".csv", ".tsv", ".txt")
 MOST_FILES = 1000
@@ -188,12 +188,12 @@ def _read(
     notebook: Notebook, path: Path, idle_s: float, telemetry: Telemetry | None
 ) -> tuple[Log, Imported, list[Piece], Conditions]:
     table = read_table(path)
-    saved = mapping_for(mappings(notebook), table)
+    saved = mappings(notebook).saved(table)
     imported = convert(table, saved or guess(table))
     words, fitted = "", {}
     if telemetry is not None:
         imported, place, words = beside.put_beside(imported, telemetry)
-        fitted = beside.conditions_of(place, telemetry.name) if place is not None else {}
+        fitted = beside.conditions_of((place, telemetry.name)) if place is not None else {}
     pieces = pieces_of(imported, idle_s)
     if not pieces:
         raise InputError(f"{path.name} holds no stretch of 10 s between its marks or gaps. Cut it elsewhere.")

@@ -19,7 +19,7 @@ from ..store.importers.frame_log import convert
 from ..store.importers.table import read_table
 from ..store.notebook import Notebook
 from .hand import Scales, parse
-from .mappings import mapping_of, mappings
+from .mappings import mappings
 from .sweep import Planned, keep_judged, load_plan
 
 FAILED = ("did not start", "crashed", "hung")
@@ -116,7 +116,7 @@ def _record(notebook: Notebook, planned: Planned, row: Row, scales: Scales, fold
 
 def _with_log(notebook: Notebook, base: PassRecord, readings: Readings, planned: Planned, path: Path) -> PassRecord:
     table = read_table(path)
-    imported = convert(table, mapping_of(mappings(notebook), table))
+    imported = convert(table, mappings(notebook).of_log(table))
     trace = imported.trace
     draws = readings.draws(trace.seconds, planned.rig)
     channels = {

@@ -3,28 +3,27 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 from ..core import align
 from ..core.align import ClockFit, How
-from ..core.condition import Condition, Provenance
+from ..core.condition import Condition, Conditions, Provenance
 from ..core.errors import ImportRefused, InputError
 from ..core.trace import channel_words
 from ..store.importers import frame_log
 from ..store.importers.frame_log import Imported
 from ..store.importers.table import read_table
-from ..store.importers.telemetry import Telemetry, convert, guess
+from ..store.importers.telemetry import Telemetry, convert
 from ..store.notebook import Notebook
-from .mappings import mapping_of, telemetry_mapping
+from .mappings import Mappings, mappings
 
 
 def read(notebook: Notebook, path: Path) -> Telemetry:
     """A telemetry file by its saved or guessed columns. Raises ImportRefused."""
     table = read_table(path)
-    return convert(table, telemetry_mapping(notebook, table), path.name)
+    return convert(table, mappings(notebook).of_telemetry(table), path.name)
 
 
 def fit(imported: Imported, telemetry: Telemetry, how: How | None = None, begin_s: float = 0.0) -> ClockFit:
@@ -48,21 +47,29 @@ def fit(imported: Imported, telemetry: Telemetry, how: How | None = None, begin_
     return align.by_load(trace, telemetry.channels, drift)
 
 
-def read_together(paths: Sequence[Path], known: Mapping[str, Any]) -> tuple[Imported, str]:
+@dataclass(frozen=True)
+class Together:
+    """The log of one pass with all telemetry that fits; conditions : where that lies; words : how it went."""
+
+    imported: Imported
+    conditions: Conditions
+    words: str
+
+
+def read_together(paths: Sequence[Path], known: Mappings) -> Together:
     """The log of one pass in one or more files: the one with frames, and what other recorders wrote beside it.
 
-    known : mappings of frame logs by file shape. The log, with all telemetry that fits, and how it went in words.
     Raises ImportRefused where none holds frames, or two do.
     """
     log, others = None, []
     for path in paths:
         table = read_table(path)
         try:
-            found = frame_log.convert(table, mapping_of(known, table))
+            found = frame_log.convert(table, known.of_log(table))
         except ImportRefused:
             if len(paths) == 1:
                 raise
-            others.append(convert(table, guess(table), path.name))
+            others.append(convert(table, known.of_telemetry(table), path.name))
             continue
         if log is not None:
             raise ImportRefused(f"{log[1]} and {path.name} both hold frames. Bring one log a pass.")
@@ -70,10 +77,13 @@ def read_together(paths: Sequence[Path], known: Mapping[str, Any]) -> tuple[Impo
     if log is None:
         raise ImportRefused("None of the files holds frame times. Bring the frame log with its telemetry.")
     imported, words = log[0], [f"{log[1]}: {log[0].trace.seconds:.0f} s of frames."]
+    places: list[tuple[ClockFit, str]] = []
     for telemetry in others:
         imported, place, said = put_beside(imported, telemetry)
         words.append(f"{telemetry.name}: {said}" if place is not None else said)
-    return imported, " ".join(words)
+        if place is not None:
+            places.append((place, telemetry.name))
+    return Together(imported, conditions_of(*places), " ".join(words))
 
 
 def put_beside(imported: Imported, telemetry: Telemetry) -> tuple[Imported, ClockFit | None, str]:
@@ -91,18 +101,18 @@ def join(imported: Imported, telemetry: Telemetry, found: ClockFit) -> Imported:
     return replace(imported, trace=align.joined(imported.trace, telemetry.channels, found))
 
 
-def conditions_of(found: ClockFit, name: str) -> dict[str, Condition]:
-    """What an alignment adds to the conditions of a pass. name : of the telemetry file."""
-    now = time.time_ns()
-    said = Provenance.ASKED if found.how is How.GIVEN else Provenance.READ
-    made = {
-        "telemetry": Condition(f"{name}, by {found.how.value}", Provenance.READ, now),
-        "telemetry_begin_s": Condition(found.begin_s, said, now),
-    }
-    if found.drift:
-        made["telemetry_drift_ppm"] = Condition(1e6 * found.drift, said, now)
-    if found.sd_s is not None:
-        made["telemetry_sd_s"] = Condition(found.sd_s, Provenance.ASSUMED, now)
+def conditions_of(*places: tuple[ClockFit, str]) -> dict[str, Condition]:
+    """What alignments add to the conditions of a pass, each with the name of its file; a second one is numbered."""
+    made, now = {}, time.time_ns()
+    for number, (found, name) in enumerate(places, 1):
+        key = "telemetry" if number == 1 else f"telemetry_{number}"
+        said = Provenance.ASKED if found.how is How.GIVEN else Provenance.READ
+        made[key] = Condition(f"{name}, by {found.how.value}", Provenance.READ, now)
+        made[f"{key}_begin_s"] = Condition(found.begin_s, said, now)
+        if found.drift:
+            made[f"{key}_drift_ppm"] = Condition(1e6 * found.drift, said, now)
+        if found.sd_s is not None:
+            made[f"{key}_sd_s"] = Condition(found.sd_s, Provenance.ASSUMED, now)
     return made
 
 

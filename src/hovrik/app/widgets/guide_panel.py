@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
-from PyQt6.QtCore import QSettings, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, QShortcut, QShowEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QKeySequenceEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...bench.guided import Readings
 from ...bench.job import Phase
@@ -18,18 +17,18 @@ from ...core.errors import HovrikError, count_left_out
 from ...core.preflight import Item
 from ...core.rig import Rig
 from ...core.words import plural
-from ...service.telemetry import read_together
-from ...store.importers.frame_log import Imported
+from ...service.mappings import Mappings
+from ...service.telemetry import Together, read_together
 from ...store.stills import SUFFIXES
 from ..background import Background
 from ..guide import Request
 from ..theme import tokens
 from .fields import PICTURES, TABLES, Card, button, label
 from .folder_watch import FolderWatch
+from .mark_key import MarkKey
 from .preflight_list import PreflightList
 from .reading_form import ReadingForm
 
-_KEY, _END_KEY = "mark_key", "end_key"
 _ONCE = "Before the first pass: what no log will tell. It is asked once; an empty answer is unknown."
 _NO_LOG = "No log yet: without one the pass carries no low."
 
@@ -40,7 +39,7 @@ class GuidePanel(Card):
 
     Signals: ticked (the gauge stepped), ended (the scene has), answered_once (the questions before the first pass are
     done), turned_up (whether it is there).
-    mappings : those saved for log columns, by file shape, asked for each log; rig : the one that is run.
+    mappings : those saved for columns, by file shape, asked for each log; rig : the one that is run.
     """
 
     ticked = pyqtSignal()
@@ -49,14 +48,14 @@ class GuidePanel(Card):
     turned_up = pyqtSignal(bool)
 
     def __init__(
-        self, mappings: Callable[[], Mapping[str, Any]] = dict, rig: Callable[[], Rig | None] = lambda: None
+        self, mappings: Callable[[], Mappings] = Mappings, rig: Callable[[], Rig | None] = lambda: None
     ) -> None:
         super().__init__("", "pick")
         self._mappings, self._rig = mappings, rig
         self.setAcceptDrops(True)
         self.setAccessibleName("What to do now")
         self._request: Request | None = None
-        self._imported: Imported | None = None
+        self._log: Together | None = None
         self._asks_once = False
         self.ticks = 0
         self.stills: list[Path] = []
@@ -79,25 +78,16 @@ class GuidePanel(Card):
         self.once_area.setWidgetResizable(True)
         self.once_area.setWidget(self.once)
         self.once_area.setMinimumHeight(120)
-        self.done = button("", "main")
-        self.done.clicked.connect(self._on_done)
-        self.shortcut = QShortcut(self)  # at once; a button's own shortcut would click a tenth of a second late
-        self.shortcut.activated.connect(self._on_done)
-        self.end = button("")
-        self.end.clicked.connect(self._on_end)
-        self.end_shortcut = QShortcut(self)
-        self.end_shortcut.activated.connect(self._on_end)
-        self.key = _key_edit("Key that marks the moment")
-        self.key.editingFinished.connect(lambda: self.take_key(self.key.keySequence()))
-        self.end_key = _key_edit("Key that marks the end of the scene")
-        self.end_key.editingFinished.connect(lambda: self.take_end_key(self.end_key.keySequence()))
-        self.end_words = label("end key", "soft")
-        settings = QSettings("hovrik", "hovrik")
-        self.take_end_key(QKeySequence(str(settings.value(_END_KEY, "End"))))
-        self.take_key(QKeySequence(str(settings.value(_KEY, "Space"))))
+        self.mark = MarkKey("mark_key", "Space", "mark key", "Key that marks the moment", "main")
+        self.mark.pressed.connect(self._on_done)
+        self.end_mark = MarkKey("end_key", "End", "end key", "Key that marks the end of the scene")
+        self.end_mark.say("It has ended")
+        self.end_mark.pressed.connect(self._on_end)
+        self.done, self.end = self.mark.button, self.end_mark.button
         row = QHBoxLayout()
         row.addWidget(self.message, 1)
-        for widget in (label("mark key", "soft"), self.key, self.done, self.end_words, self.end_key, self.end):
+        for widget in (self.mark, self.end_mark):
+            widget.edit.editingFinished.connect(self.done.setFocus)
             row.addWidget(widget)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         for part in (self.text, self.once_area, self.readings):
@@ -106,37 +96,15 @@ class GuidePanel(Card):
         self._show(readings=False)
         self.hide()
 
-    def take_key(self, key: QKeySequence) -> None:
-        """Confirm by this key from now on; an empty one is Space."""
-        key = QKeySequence("Space") if key.isEmpty() else key
-        self.key.setKeySequence(key)
-        self._name_button()
-        self.shortcut.setKey(key)
-        QSettings("hovrik", "hovrik").setValue(_KEY, key.toString())
-        self.done.setFocus()
-
-    def take_end_key(self, key: QKeySequence) -> None:
-        """Mark the end of the scene by this key from now on; an empty one is End."""
-        key = QKeySequence("End") if key.isEmpty() else key
-        self.end_key.setKeySequence(key)
-        self.end.setText(f"It has ended ({key.toString(QKeySequence.SequenceFormat.NativeText)})")
-        self.end_shortcut.setKey(key)
-        QSettings("hovrik", "hovrik").setValue(_END_KEY, key.toString())
-
-    def _name_button(self) -> None:
-        words = self.key.keySequence().toString(QKeySequence.SequenceFormat.NativeText)
-        what = "The gauge stepped" if self.is_timing else "Done"
-        self.done.setText(f"{what} ({words})" if self.shortcut.isEnabled() else what)
-
     is_timing = False  # a scene runs: the key times the gauge
 
     def _show(self, *, readings: bool = False, once: bool = False) -> None:
         """Which parts are there; where fields are, the keys belong to them."""
         self.readings.setVisible(readings)
         self.once_area.setVisible(once)
-        self.shortcut.setEnabled(not (readings or once))
+        self.mark.say("The gauge stepped" if self.is_timing else "Done")
+        self.mark.allow(by_key=not (readings or once))
         self._allow_end(False)
-        self._name_button()
 
     def _readings(self) -> QWidget:
         box = QWidget()
@@ -173,7 +141,7 @@ class GuidePanel(Card):
 
     def ask(self, request: Request) -> None:
         """Show what is asked."""
-        self._request, self._imported, self.is_timing, self._asks_once = request, None, False, False
+        self._request, self._log, self.is_timing, self._asks_once = request, None, False, False
         self.text.setText(request.instruction.text)
         self._show(readings=request.wants_readings)
         self.message.setText(_NO_LOG if request.wants_readings else "")
@@ -203,10 +171,8 @@ class GuidePanel(Card):
             self._allow_end(phase is Phase.MEASURE)
 
     def _allow_end(self, on: bool) -> None:
-        for widget in (self.end, self.end_key, self.end_words):
-            widget.setVisible(self.is_timing)
-        self.end.setEnabled(on and self.is_timing)
-        self.end_shortcut.setEnabled(on and self.is_timing)
+        self.end_mark.setVisible(self.is_timing)
+        self.end_mark.allow(press=on and self.is_timing)
 
     def _on_end(self) -> None:
         self._allow_end(False)
@@ -228,11 +194,11 @@ class GuidePanel(Card):
         known = self._mappings()
         self._reader.run(lambda: read_together(paths, known))
 
-    def _on_read(self, result: tuple[Imported, str]) -> None:
-        self._imported, words = result
-        left_out = count_left_out(self._imported.problems)
+    def _on_read(self, log: Together) -> None:
+        self._log = log
+        left_out = count_left_out(log.imported.problems)
         odd = f" {left_out} lines left out." if left_out else ""
-        self.message.setText(f"{words}{odd}")
+        self.message.setText(f"{log.words}{odd}")
 
     def _on_choose(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Frame log, and telemetry beside it", "", TABLES)
@@ -282,7 +248,9 @@ class GuidePanel(Card):
     def _given(self) -> Readings:
         rig = self._rig()
         found = self.form.readings(rig if rig is not None else _ANY_RIG)
-        return replace(found, trace=self._imported.trace if self._imported else None)
+        if self._log is None:
+            return found
+        return replace(found, trace=self._log.imported.trace, conditions=self._log.conditions)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -306,15 +274,6 @@ class GuidePanel(Card):
             logs = [path for path in paths if path not in pictures]
             if logs:
                 self.open_file(*logs)
-
-
-def _key_edit(name: str) -> QKeySequenceEdit:
-    made = QKeySequenceEdit()
-    made.setAccessibleName(name)
-    made.setToolTip("Any key; one of a second keyboard in your lap serves too")
-    made.setMaximumSequenceLength(1)
-    made.setFixedWidth(84)
-    return made
 
 
 _ANY_RIG = Rig("", "The rig", 1.0, 1.0)  # where nobody has said which: no battery, no step

@@ -12,7 +12,7 @@ from ...core.align import ClockFit, How
 from ...core.errors import HovrikError, InputError, count_left_out
 from ...core.words import plural
 from ...service import telemetry as service
-from ...service.mappings import save_telemetry_mapping, telemetry_mapping
+from ...service.mappings import mappings, save_telemetry_mapping
 from ...store.importers.frame_log import Imported
 from ...store.importers.table import Table, read_table
 from ...store.importers.telemetry import Telemetry, TelemetryMap, TimeUnit, convert
@@ -133,7 +133,7 @@ class TelemetryPage(QWidget):
         self.grid.offer(names)
         fault = ""
         try:
-            found = telemetry_mapping(self._session.notebook, table)
+            found = mappings(self._session.notebook).of_telemetry(table)
         except HovrikError as refused:
             fault, found = str(refused), TelemetryMap(None, TimeUnit.ROWS)
         self.time_column.show_key(_ROWS if found.time_column is None else str(found.time_column))

@@ -27,6 +27,9 @@ UNITS: dict[str, dict[str, tuple[float, float]]] = {
 
 IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "current_a", "other_share"))
 
+_UNIT = re.compile(r"[\[(]\s*([A-Za-z%/°]+)\s*[\])]\s*$")  # at the end of a heading
+_OTHER_UNITS = {unit.lower() for units in UNITS.values() for unit in units} | {"fps", "hz", "a", "ma", "wh", "mah"}
+_TEMPERATURE = r"temp|degree|°|celsius|[\[(][cf][\])]"
 _NOT_DIE = "shell|skin|case|room|ambient|battery"
 
 # channel -> (words of which each group must have a hit, words that rule it out)
@@ -41,9 +44,9 @@ _WORDS: dict[str, tuple[tuple[str, ...], str]] = {
     "gpu_mhz": ((r"gpu|graphics", r"clock|freq|hz"), "mem"),
     "memory_mhz": ((r"mem|ram", r"clock|freq|hz"), ""),
     "memory_mb": ((r"mem|ram", r"used|usage|\bm?g?b\b|size"), "clock|freq|hz|temp|%"),
-    "die_c": ((r"temp|degree|°|celsius", r"cpu|die|core|chip|package|soc|apu|gpu|temp"), _NOT_DIE),
-    "shell_c": ((r"temp|degree|°|celsius", r"shell|skin|case|surface"), ""),
-    "room_c": ((r"temp|degree|°|celsius", r"room|ambient"), ""),
+    "die_c": ((_TEMPERATURE, r"cpu|die|core|chip|package|soc|apu|gpu|temp"), _NOT_DIE),
+    "shell_c": ((_TEMPERATURE, r"shell|skin|case|surface"), ""),
+    "room_c": ((_TEMPERATURE, r"room|ambient"), ""),
     "fan_rpm": ((r"fan", r"rpm|speed|fan"), "%"),
     "charge_share": ((r"charge|batter|soc", r"charge|level|%|percent"), "power|watt|volt|temp|rate|limit"),
     "voltage_v": ((r"volt|\bm?v\b",), "offset"),
@@ -69,6 +72,12 @@ def guess_channel(name: str) -> str | None:
         if all(re.search(group, words) for group in groups):
             return channel
     return None
+
+
+def is_other_quantity(name: str) -> bool:
+    """Whether a heading ends in a unit in brackets that is none of time."""
+    found = _UNIT.search(name)
+    return found is not None and found.group(1).lower().removeprefix("°") in _OTHER_UNITS
 
 
 def _guess_channel_unit(channel: str, name: str, values: NDArray[np.float64]) -> str:

@@ -23,6 +23,7 @@ from .columns import (
     check_columns,
     guess_channel,
     guess_channels,
+    is_other_quantity,
     leave_out_absurd,
     leave_out_late,
     report,
@@ -97,7 +98,7 @@ def guess(table: Table) -> ColumnMap:
     scored = []
     for column, name in enumerate(table.layout.columns):
         found = guess_unit(table, column)
-        is_telemetry = guess_channel(name) is not None and "frame" not in name.lower()
+        is_telemetry = (guess_channel(name) is not None and "frame" not in name.lower()) or is_other_quantity(name)
         if found is not None and not is_telemetry:
             unit, score = found
             scored.append((score + _frame_word_score(name), -column, column, unit))
