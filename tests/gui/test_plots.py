@@ -1,5 +1,8 @@
 """Plots as data: extremes never lost, what is drawn is what was measured, copying, themes."""
 
+import threading
+import weakref
+
 import numpy as np
 import pytest
 from helpers.build import QUESTION, ladder_passes
@@ -188,3 +191,23 @@ def test_a_theme_change_redraws(one, qtbot):
     assert plot.backgroundBrush().color().name().upper() == tokens.DARK.sheet
     tokens.apply(QApplication.instance(), tokens.LIGHT)
     assert plot.backgroundBrush().color().name().upper() == tokens.LIGHT.sheet
+
+
+def test_only_the_event_loop_collects_what_windows_leave(qtbot):
+    """Elsewhere the collector would free a closed plot on another thread, or while Qt asks it for its bounds."""
+
+    class Knot:
+        pass
+
+    def leave():
+        knots = [Knot() for _ in range(5000)]
+        for knot in knots:
+            knot.itself = knot
+        left.append(weakref.ref(knots[0]))
+
+    left = []
+    worker = threading.Thread(target=lambda: [leave() for _ in range(30)])
+    worker.start()
+    worker.join()
+    assert left[0]() is not None
+    qtbot.waitUntil(lambda: left[0]() is None, timeout=60_000)

@@ -1,6 +1,6 @@
-"""SIGKILL from a parent process in a sweep with a guard that trips and a pause by hand: at moments uniform in time, and as
-soon as a pass, a write or a pause begins, so that no speed of the machine spares those. Nothing finished is lost, the
-machine can be put back, the sweep goes on. KILL_MOMENTS=50 kills more often."""
+"""SIGKILL from a parent process in a sweep with a guard that trips and a pause by hand: at moments uniform in time, and
+as soon as a pass, a write or a pause begins, so that no speed of the machine spares those. Nothing finished is lost,
+the machine can be put back, the sweep goes on. KILL_MOMENTS=50 kills more often."""
 
 import os
 import signal
