@@ -2,13 +2,15 @@
 
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
-from helpers.window import click, opened
+from helpers.window import click, opened, texts
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from hovrik.core.guards import GuardThresholds
 from hovrik.core.incident import IncidentKind
 from hovrik.core.setup import static
 from hovrik.service import imports, incidents
+from hovrik.service.thresholds import thresholds_of
 from hovrik.store.importers.frame_log import Imported
 from hovrik.store.notebook import Notebook
 
@@ -46,7 +48,7 @@ def test_evidence_marks_and_thresholds(spoiled, qtbot):
             lambda: [f.check for f in view_of(window, record).verdict.findings] == ["limit exceeded"], timeout=60_000
         )
         window.open_checks()
-        field = window.checks_dialog.form.entries["over_share"]
+        field = window.checks_dialog.checks.form.entries["over_share"]
         field.line.setText("12")
         QTest.keyClick(field.line, Qt.Key.Key_Return)
         qtbot.waitUntil(lambda: view_of(window, record).counts, timeout=60_000)
@@ -56,6 +58,30 @@ def test_evidence_marks_and_thresholds(spoiled, qtbot):
         session.undo_stack.undo()
         qtbot.waitUntil(lambda: len(view_of(window, record).verdict.findings) == 2, timeout=60_000)
         assert (session.notebook.load(record.id).trace.frames_ns == record.trace.frames_ns).all()
+
+
+def test_guards_are_set_in_bench_and_pause_the_run_that_follows(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        click(window.stage_buttons["Bench"])
+        click(window.bench.guards)
+        page = window.checks_dialog.guards
+        assert page.isVisible()
+        for name, text in (("room_clear_c", "4"), ("heat_under_c", "60"), ("heat_over_c", "-60")):
+            field = page.form.entries[name].line
+            field.setText(text)
+            QTest.keyClick(field, Qt.Key.Key_Return)
+            if name == "room_clear_c":
+                assert "above 3 where it trips" in page.fault.text() and page.fault.isVisible()
+                assert field.text() == "2"
+        window.checks_dialog.close()
+        window.bench.pace.show_key("10")
+        window.start_sweep()
+        qtbot.waitUntil(lambda: "The die is at" in texts(window.bench), timeout=60_000)
+        window.runner.stop()
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
+        window.session.undo_stack.undo()
+        window.session.undo_stack.undo()
+        assert thresholds_of(window.session.notebook, GuardThresholds) == GuardThresholds()
 
 
 def test_an_incident_stops_the_run_and_speaks_against_its_setup(demo_copy, qtbot):

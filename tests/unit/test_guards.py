@@ -9,8 +9,8 @@ from unit.test_runner import DESIGN, Log, job_of, start
 
 from hovrik.bench.job import Control, PassDone, Phase, Progress
 from hovrik.core.condition import Condition, Provenance
-from hovrik.core.errors import Unavailable
-from hovrik.core.guards import Guard, Look, Watch, guards_of, has_settled
+from hovrik.core.errors import InputError, Unavailable
+from hovrik.core.guards import Guard, GuardThresholds, Look, Watch, guards_of, has_settled
 from hovrik.core.plan.ladder import ordered_passes
 from hovrik.core.question import Source
 from hovrik.core.record import Outcome
@@ -44,6 +44,14 @@ def test_what_each_guard_watches(seen, name):
     for at in range(0, 60, 2):
         watch.look(Look(at, **seen))
     assert list(watch.tripped) == ([name] if name else [])
+
+
+def test_guards_take_the_thresholds_they_are_given_and_refuse_to_clear_past_where_they_trip():
+    at = GuardThresholds(heat_over_c=-5.0, charge_under=0.2, room_trip_c=6.0, room_clear_c=5.0, drain_hold_s=0.0)
+    heat, charge, _, drain, room = guards_of(Rig("r", "R", 4, 30, die_limit_c=95.0, valid_charge=(0.5, 1.0)), at)
+    assert (heat.trip, charge.trip, room.trip, room.clear, drain.hold_s) == (90.0, 30.0, 6.0, 5.0, 0.0)
+    with pytest.raises(InputError, match="The room would clear at 4, above 3 where it trips"):
+        GuardThresholds(room_clear_c=4.0)
 
 
 def test_a_source_that_changes_pauses_and_the_pass_is_made_anew(tmp_path):

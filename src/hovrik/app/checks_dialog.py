@@ -1,14 +1,18 @@
-"""The thresholds of the checks, each with its reason; a change judges every pass anew."""
+"""The thresholds of the checks and of the guards, each with its reason; a change judges every pass anew."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, Generic
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
 from ..core.checks import Thresholds
-from ..core.sheets import THRESHOLDS
+from ..core.errors import InputError
+from ..core.guards import GuardThresholds
+from ..core.sheet import Sheet
+from ..core.sheets import GUARDS, THRESHOLDS
+from ..service.thresholds import AnyThresholds, thresholds_of
 from .commands import SetThresholds
 from .session import Session
 from .stages.base import scrolling
@@ -16,45 +20,77 @@ from .widgets.fields import button, label
 from .widgets.sheet_form import SheetForm
 
 
-class ChecksDialog(QDialog):
-    """A form over the thresholds; undo takes a change back."""
+class ThresholdsPage(QWidget, Generic[AnyThresholds]):
+    """A form over thresholds of one kind; undo takes a change back."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Checks of a pass")
-        self.resize(1080, 640)
-        self._session = session
-        self.form = SheetForm(THRESHOLDS, columns=2)
-        self.form.setEnabled(not session.notebook.read_only)
+    def __init__(self, session: Session, kind: type[AnyThresholds], sheet: Sheet, words: str) -> None:
+        super().__init__()
+        self._session, self._kind = session, kind
+        self.form = SheetForm(sheet, columns=2)
         self.form.edited.connect(self._on_edited)
-        defaults = button("Back to the defaults")
-        defaults.setEnabled(not session.notebook.read_only)
-        defaults.clicked.connect(lambda: self._set(Thresholds()))
-        close = button("Close", "main")
-        close.clicked.connect(self.accept)
+        self.fault = label("", "bad", wrap=True)
+        self.fault.hide()
+        self.defaults = button("Back to the defaults")
+        self.defaults.clicked.connect(lambda: self._set(kind()))
+        for part in (self.form, self.defaults):
+            part.setEnabled(not session.notebook.read_only)
         column = QVBoxLayout(self)
-        column.addWidget(
-            label("Empty takes the default; its reason shows on hover. Every pass is judged anew at once.", "soft")
-        )
+        column.addWidget(label(words, "soft", wrap=True))
         column.addWidget(scrolling(self.form), 1)
+        column.addWidget(self.fault)
         foot = QHBoxLayout()
-        foot.addWidget(defaults)
+        foot.addWidget(self.defaults)
         foot.addStretch()
-        foot.addWidget(close)
         column.addLayout(foot)
         session.thresholds_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the thresholds in force."""
-        self.form.show_body(self._session.thresholds)
+        self.fault.hide()
+        self.form.show_body(thresholds_of(self._session.notebook, self._kind))
 
     def _on_edited(self, name: str, value: Any) -> None:
-        known = value if value is not None else getattr(Thresholds(), name)
-        self._set(replace(self._session.thresholds, **{name: known}))
+        now = thresholds_of(self._session.notebook, self._kind)
+        try:
+            self._set(replace(now, **{name: value if value is not None else getattr(self._kind(), name)}))
+        except InputError as fault:
+            self.refresh()
+            self.fault.setText(str(fault))
+            self.fault.show()
 
-    def _set(self, thresholds: Thresholds) -> None:
-        if thresholds != self._session.thresholds:
-            self._session.undo_stack.push(SetThresholds(self._session, thresholds))
+    def _set(self, thresholds: AnyThresholds) -> None:
+        now = thresholds_of(self._session.notebook, self._kind)
+        if thresholds != now:
+            self._session.undo_stack.push(SetThresholds(self._session, now, thresholds))
         else:
             self.refresh()
+
+
+class ChecksDialog(QDialog):
+    """Checks of a pass on one page, guards of a run on the other."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Checks and guards")
+        self.resize(1080, 720)
+        self.checks = ThresholdsPage(
+            session, Thresholds, THRESHOLDS,
+            "Empty takes the default; its reason shows on hover. Every pass is judged anew at once.",
+        )  # fmt: skip
+        self.guards = ThresholdsPage(
+            session, GuardThresholds, GUARDS,
+            "Empty takes the default; its reason shows on hover. A run in progress keeps those it began with. Guards "
+            "stop measuring and put the limits back; what the maker limits in firmware stays in force whatever is set.",
+        )  # fmt: skip
+        self.pages = QTabWidget()
+        self.pages.addTab(self.checks, "Checks of a pass")
+        self.pages.addTab(self.guards, "Guards of a run")
+        close = button("Close", "main")
+        close.clicked.connect(self.accept)
+        column = QVBoxLayout(self)
+        column.addWidget(self.pages, 1)
+        foot = QHBoxLayout()
+        foot.addStretch()
+        foot.addWidget(close)
+        column.addLayout(foot)

@@ -8,7 +8,6 @@ from typing import Any
 
 from PyQt6.QtGui import QUndoCommand
 
-from ..core.checks import Thresholds
 from ..core.condition import Condition, Provenance, to_plain
 from ..core.errors import HovrikError, StoreError
 from ..core.incident import Incident, IncidentKind
@@ -17,6 +16,7 @@ from ..core.plan.ladder import LadderDesign
 from ..core.question import Question
 from ..core.setup import Setup
 from ..service import incidents, library, profiles
+from ..service.thresholds import AnyThresholds
 from ..store import stills
 from .session import Session
 
@@ -152,11 +152,11 @@ def answer(session: Session, name: str, text: str) -> None:
 
 
 class SetThresholds(QUndoCommand):
-    """Change the thresholds of the checks."""
+    """Change the thresholds of the checks or of the guards."""
 
-    def __init__(self, session: Session, thresholds: Thresholds) -> None:
+    def __init__(self, session: Session, before: AnyThresholds, after: AnyThresholds) -> None:
         super().__init__("change a threshold")
-        self._session, self._before, self._after = session, session.thresholds, thresholds
+        self._session, self._before, self._after = session, before, after
 
     def redo(self) -> None:
         self._session.set_thresholds(self._after)

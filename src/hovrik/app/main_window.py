@@ -162,6 +162,7 @@ class MainWindow(QMainWindow):
             bench.guide.answered_once.connect(self._on_answered_once)
             bench.guide.once.answered.connect(lambda name, text: answer(self.session, name, text))
             bench.progressed.connect(self._on_progress)
+            bench.guards_asked.connect(lambda: self.open_checks(guards=True))
             return bench
         if name == "Plan":
             from .stages.plan import PlanStage
@@ -174,7 +175,7 @@ class MainWindow(QMainWindow):
 
             read = ReadStage(self.session)
             read.import_asked.connect(self.open_import)
-            read.checks_asked.connect(self.open_checks)
+            read.checks_asked.connect(lambda: self.open_checks())
             read.stills_asked.connect(self.open_stills)
             return read
         if name == "Choose":
@@ -390,11 +391,13 @@ class MainWindow(QMainWindow):
 
         self.import_dialog = _shown(ImportDialog(self.session, self))
 
-    def open_checks(self) -> None:
-        """Open the thresholds of the checks; it does not block the window."""
+    def open_checks(self, *, guards: bool = False) -> None:
+        """Open the thresholds of the checks, or of the guards; it does not block the window."""
         from .checks_dialog import ChecksDialog
 
         self.checks_dialog = _shown(ChecksDialog(self.session, self))
+        if guards:
+            self.checks_dialog.pages.setCurrentWidget(self.checks_dialog.guards)
 
     def open_stills(self) -> None:
         """Open the stills of two set-ups; it does not block the window."""

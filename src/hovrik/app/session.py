@@ -17,14 +17,16 @@ from PyQt6.QtGui import QUndoStack
 from ..core.checks import Thresholds
 from ..core.condition import Condition
 from ..core.errors import StoreError
+from ..core.guards import GuardThresholds
 from ..core.plan.ladder import LadderDesign
 from ..core.preflight import Item, conditions
 from ..core.question import Question
 from ..core.rig import OsSlot, Rig
 from ..core.title import Title
 from ..service import library, sweep
-from ..service.evidence import Evaluation, keep_thresholds, thresholds_of
+from ..service.evidence import Evaluation
 from ..service.machines import open_machine
+from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
 
 DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
@@ -105,16 +107,12 @@ class Session(QObject):
         library.keep_answers(self.notebook, rig_key, answers)
         self.answers_changed.emit()
 
-    def set_thresholds(self, thresholds: Thresholds) -> None:
-        """Replace the thresholds of the checks; every pass is judged anew."""
+    def set_thresholds(self, thresholds: Thresholds | GuardThresholds) -> None:
+        """Replace the thresholds of the checks, so that every pass is judged anew, or of the guards."""
         keep_thresholds(self.notebook, thresholds)
         self.thresholds_changed.emit()
-        self.passes_changed.emit()
-
-    @property
-    def thresholds(self) -> Thresholds:
-        """Thresholds of the checks in force."""
-        return thresholds_of(self.notebook)
+        if isinstance(thresholds, Thresholds):
+            self.passes_changed.emit()
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from .errors import InputError
 from .question import Source
 from .rig import Rig
 from .trace import Channel
@@ -96,34 +97,77 @@ class Watch:
         return value
 
 
-def guards_of(rig: Rig) -> tuple[Guard, ...]:
-    """The guards of a rig, with defaults and their reasons.
+@dataclass(frozen=True)
+class GuardThresholds:
+    """Where guards trip and clear, and for how long it must last (hold and clear times, s), with their reasons.
 
-    A die 2 degrees over the firmware's own limit means that the throttle does not hold it; a charge a percent under the
-    window may clamp clocks; another source is another machine; a battery that drains although plugged in empties
-    behind one's back; rooms over 3 degrees apart are never a fair comparison.
+    heat_over_c, heat_under_c : degrees over the firmware's own limit, which means that the throttle does not hold it,
+    and under it, from where a pass begins as usual; charge_under, charge_over : share of a full charge under the rig's
+    window, where clocks may be clamped, and over its lower end; source_* : another source is another machine;
+    drain_trip_w, drain_clear_w : a battery that gives this although plugged in empties behind one's back;
+    room_trip_c, room_clear_c : degrees from where the run began; over 3 apart no comparison is fair.
+    Raises InputError where one would clear on the wrong side of where it trips.
     """
+
+    heat_over_c: float = 2.0
+    heat_under_c: float = 18.0
+    heat_hold_s: float = 4.0
+    heat_clear_s: float = 10.0
+    charge_under: float = 0.01
+    charge_over: float = 0.02
+    charge_hold_s: float = 2.0
+    charge_clear_s: float = 2.0
+    source_hold_s: float = 1.0
+    source_clear_s: float = 3.0
+    drain_trip_w: float = 1.0
+    drain_clear_w: float = 0.2
+    drain_hold_s: float = 20.0
+    drain_clear_s: float = 20.0
+    room_trip_c: float = 3.0
+    room_clear_c: float = 2.0
+    room_hold_s: float = 60.0
+    room_clear_s: float = 60.0
+
+    def __post_init__(self) -> None:
+        for what, clear, trip in (
+            ("The die, from its limit,", -self.heat_under_c, self.heat_over_c),
+            ("Drain while plugged", self.drain_clear_w, self.drain_trip_w),
+            ("The room", self.room_clear_c, self.room_trip_c),
+        ):
+            if clear > trip:
+                raise InputError(
+                    f"{what} would clear at {clear:g}, above {trip:g} where it trips. Change the other first."
+                )
+
+
+def guards_of(rig: Rig, at: GuardThresholds | None = None) -> tuple[Guard, ...]:
+    """The guards of a rig, at the default thresholds where none are given."""
+    at = at or GuardThresholds()
     found = []
     if rig.die_limit_c is not None:
-        limit = rig.die_limit_c + 2.0
+        limit = rig.die_limit_c
         found.append(
-            Guard("temperature", "die_c", limit, limit - 20.0, 4.0, 10.0, "The die is at {value:.0f} C.",
-                  "The limits are put back while it cools down.")
+            Guard("temperature", "die_c", limit + at.heat_over_c, limit - at.heat_under_c, at.heat_hold_s,
+                  at.heat_clear_s, "The die is at {value:.0f} C.", "The limits are put back while it cools down.")
         )  # fmt: skip
     low = 100.0 * rig.valid_charge[0]
+    back = low + 100.0 * at.charge_over
     found.append(
-        Guard("charge", "charge_percent", low - 1.0, low + 2.0, 2.0, 2.0, "The battery is at {value:.0f} %.",
-              f"Charge it above {low + 2:.0f} %; do not charge unattended.", below=True)
+        Guard("charge", "charge_percent", low - 100.0 * at.charge_under, back, at.charge_hold_s, at.charge_clear_s,
+              "The battery is at {value:.0f} %.", f"Charge it above {back:.0f} %; do not charge unattended.",
+              below=True)
     )  # fmt: skip
     found.append(
-        Guard("source", "other_source", 0.5, 0.5, 1.0, 3.0, "The power source has changed.", "Put it back as planned.")
-    )
-    found.append(
-        Guard("drain", "drain_w", 1.0, 0.2, 20.0, 20.0, "The battery gives {value:.0f} W although plugged in.",
-              "Use a stronger adapter.")
+        Guard("source", "other_source", 0.5, 0.5, at.source_hold_s, at.source_clear_s, "The power source has changed.",
+              "Put it back as planned.")
     )  # fmt: skip
     found.append(
-        Guard("room", "room_off_c", 3.0, 2.0, 60.0, 60.0, "The room is {value:.1f} degrees from where it was.",
+        Guard("drain", "drain_w", at.drain_trip_w, at.drain_clear_w, at.drain_hold_s, at.drain_clear_s,
+              "The battery gives {value:.0f} W although plugged in.", "Use a stronger adapter.")
+    )  # fmt: skip
+    found.append(
+        Guard("room", "room_off_c", at.room_trip_c, at.room_clear_c, at.room_hold_s, at.room_clear_s,
+              "The room is {value:.1f} degrees from where it was.",
               "Bring it back, or stop and plan anew: over 3 degrees no comparison is fair.")
     )  # fmt: skip
     return tuple(found)

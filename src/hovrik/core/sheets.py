@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import Any
 
 from .knob import Where
@@ -268,3 +269,41 @@ THRESHOLDS = Sheet(
         Field("held_share", "Frames held without a cap", "%", Kind.SHARE, section=_REST, hint="free frames vary"),
     ),
 )
+
+
+def _guard(name: str, heading: str, trip: Field, clear: Field) -> tuple[Field, ...]:
+    """Where a guard trips and clears, and for how long it must last."""
+    times = ((f"{name}_hold_s", "Trips after"), (f"{name}_clear_s", "Clears after"))
+    return tuple(
+        replace(field, section=heading)
+        for field in (trip, clear, *(Field(key, words, "s", N, 0, 600) for key, words in times))
+    )
+
+
+GUARDS = Sheet(
+    "thresholds of the guards",
+    (
+        *_guard(
+            "heat", "Heat",
+            Field("heat_over_c", "Die over its limit by", "C", N, -60, 5, hint="the throttle holds it no more"),
+            Field("heat_under_c", "Clears under it by", "C", N, 0, 80, hint="cool enough to begin anew"),
+        ),
+        *_guard(
+            "room", "Room",
+            Field("room_trip_c", "Off by", "C", N, 0.5, 20, hint="over 3 no comparison is fair"),
+            Field("room_clear_c", "Clears within", "C", N, 0, 20),
+        ),
+        *_guard(
+            "charge", "Charge",
+            Field("charge_under", "Under the rig's window by", "%", Kind.SHARE, hint="clocks may be clamped"),
+            Field("charge_over", "Clears over its lower end by", "%", Kind.SHARE),
+        ),
+        *_guard(
+            "drain", "Drain while plugged in",
+            Field("drain_trip_w", "The battery gives", "W", N, 0.1, 50, hint="it empties unseen"),
+            Field("drain_clear_w", "Clears under", "W", N, 0, 50),
+        ),
+        Field("source_hold_s", "Trips after", "s", N, 0, 600, section="Another power source", hint="another machine"),
+        Field("source_clear_s", "Clears after", "s", N, 0, 600, section="Another power source"),
+    ),
+)  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from statistics import fmean
 from typing import Any
 
@@ -25,12 +25,12 @@ from ..core.setup import Setup
 from ..core.spread import OnePass
 from ..core.validity import State, Thresholds, Verdict
 from ..store.notebook import Annotation, Entity, Notebook
+from .thresholds import changed, thresholds_of
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
 SPREAD_ALGORITHM = "one-pass-spread"
 SPREAD_VERSION = 1
-THRESHOLDS = "thresholds"
 
 
 class Cancelled(Exception):
@@ -92,7 +92,7 @@ def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, in
     rig = _rig(entities, question)
     records = [r for r in notebook.passes() if _belongs(r, entities, question)]
     constants, why_not = _constants(notebook, records)
-    limits = thresholds_of(notebook)
+    limits = thresholds_of(notebook, Thresholds)
     views = _views(notebook, records, notes, question, rig, constants, limits, progress)
     counted = [view for view in views if view.counts]
     ladders = _with_incidents(_ladders(notebook, counted, question), _incidents(notebook, entities, question))
@@ -205,30 +205,18 @@ def _views(
     return views
 
 
-def thresholds_of(notebook: Notebook) -> Thresholds:
-    """Thresholds of the checks as the user set them; defaults elsewhere."""
-    kept = notebook.get_state(THRESHOLDS) or {}
-    return Thresholds(**{k: v for k, v in kept.items() if k in Thresholds.__dataclass_fields__})
-
-
-def keep_thresholds(notebook: Notebook, thresholds: Thresholds) -> None:
-    """Remember the thresholds that differ from the defaults."""
-    changed = {k: v for k, v in asdict(thresholds).items() if v != getattr(Thresholds(), k)}
-    notebook.set_state(THRESHOLDS, changed)
-
-
 def _verdicts(
     notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], rig: Rig | None,
     limits: Thresholds,
 ) -> dict[str, Verdict]:  # fmt: skip
     """Verdicts as annotated; judged anew (and cached) under other thresholds or where marks were moved since."""
     found: dict[str, Verdict] = {}
-    changed = {k: v for k, v in asdict(limits).items() if v != getattr(Thresholds(), k)}
-    algorithm = f"verdict/{json.dumps(changed, sort_keys=True)}"
+    other = changed(limits)
+    algorithm = f"verdict/{json.dumps(other, sort_keys=True)}"
     cached = notebook.cached(algorithm, validity.VERSION)
     fresh = {}
     for record in records:
-        kept = None if changed else _annotated(notes.get(record.id, ()))
+        kept = None if other else _annotated(notes.get(record.id, ()))
         body = kept or cached.get(record.id)
         if body is None:
             body = fresh[record.id] = validity.judge(notebook.load(record.id), rig, limits).as_dict()

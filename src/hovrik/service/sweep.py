@@ -14,7 +14,7 @@ from ..bench.job import Control, Job, RunEnded, RunEvent
 from ..bench.protocol import Machine
 from ..core.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
 from ..core.errors import PlanError, StoreError
-from ..core.guards import guards_of
+from ..core.guards import GuardThresholds, guards_of
 from ..core.plan.ladder import LadderDesign, PlannedPass, ordered_passes
 from ..core.plan.schedule import Totals, total
 from ..core.question import Question
@@ -25,6 +25,7 @@ from ..core.title import Title
 from ..core.validity import Verdict, judge
 from ..store.notebook import JournalEntry, Notebook
 from .machines import Address, open_machine
+from .thresholds import thresholds_of
 
 PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a network that comes back
 
@@ -184,7 +185,7 @@ def run_plan(
     job = Job(
         plan_id, planned.passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
         planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
-        guards_of(planned.rig), PATIENCE_S,
+        guards_of(planned.rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, planned.rig), control, announce)
 

@@ -32,13 +32,15 @@ QUIET_MS = 500  # while another window, as the title's, has the focus
 
 
 class BenchStage(Stage):
-    """Signals: start_asked, import_asked, void_again_asked, incident_asked, progressed (Progress)."""
+    """Signals: start_asked, import_asked, void_again_asked, incident_asked, guards_asked, progressed
+    (Progress)."""
 
     title = "Bench"
     start_asked = pyqtSignal()
     import_asked = pyqtSignal()
     void_again_asked = pyqtSignal()
     incident_asked = pyqtSignal()
+    guards_asked = pyqtSignal()
     progressed = pyqtSignal(object)
 
     def __init__(self, session: Session, worker: RunWorker) -> None:
@@ -99,6 +101,9 @@ class BenchStage(Stage):
         incident = button("Note an incident (F9)", tip="Crash, hang, kick, artefact, reboot: the run is stopped first")
         incident.clicked.connect(self.incident_asked)
         side.addWidget(incident)
+        self.guards = button("Guards …", tip="Where a run pauses by itself, and when it goes on")
+        self.guards.clicked.connect(self.guards_asked)
+        side.addWidget(self.guards)
         row.addLayout(side)
         self.layout_.addLayout(row, 1)
         self._timer = QTimer(self)

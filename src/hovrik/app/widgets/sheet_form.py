@@ -54,6 +54,7 @@ class EntryField(QWidget):
         else:
             self.line = QLineEdit()
             self.line.setAccessibleName(words)
+            self.line.setAccessibleDescription(entry.section)
             self.line.setPlaceholderText(entry.hint or UNKNOWN)
             self.line.setToolTip(entry.hint)
             self.line.editingFinished.connect(self._on_edited)
