@@ -59,7 +59,9 @@ def test_known_offset_and_drift_come_back_within_what_is_stated(seed, begin_s, d
 
 
 def test_unrelated_and_steady_recordings_are_refused_with_what_else_can_be_done():
-    for trace, channels in (recorded(1, 5, 0, heard=99), recorded(4, 5, 0, heard=77)):
+    # of 260, those whose edges meet best by luck: loosely, or in half of the recording only
+    for seed, heard in ((1, 99), (4, 77), (119, 619), (238, 738)):
+        trace, channels = recorded(seed, 5, 0, heard=heard)
         with pytest.raises(InputError, match="does not fit better than chance"):
             align.by_load(trace, channels)
     steady = Channel(np.arange(60) * SECOND, np.full(60, 15.0))

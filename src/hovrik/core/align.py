@@ -6,7 +6,7 @@ Every recorder has a clock of its own; two of them differ by an offset and drift
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -19,12 +19,14 @@ from .trace import Channel, Stamps, Trace
 CLOCK_DRIFT = 5e-4  # share: two quartz clocks differ by under 100 ppm; five times that is searched
 ROWS_DRIFT = 0.03  # share: "one row a second" is a wish of the logger, not a clock
 LEAST_OVERLAP_S = 20.0
+_LEAST_OVERLAP = 0.75  # of the shorter recording: a scene or two of many fit somewhere by luck
 _COARSE = 2048  # points of the coarse search
-_SURROGATES = 16
+_SURROGATES = 32
 # Nominal chance of as good a fit by luck, above which nothing is claimed. Random phases spoil the edges of scenes, so
 # unrelated ones fit better than the nominal figure says: benchmarks/alignment.py tells how often this lets one through.
 _CHANCE = 1e-6
-_LEAST = 0.8  # correlation: what is weaker leaves over a third of the telemetry's changes unexplained
+_EULER = 0.5772
+_LEAST = 0.9  # correlation: what is weaker leaves a fifth of its changes unexplained; true fits are mostly over 0.95
 _BLOCKS = 10
 _MOST_SAMPLES = 20_000
 _MOST_VALUE = 1e12
@@ -49,6 +51,7 @@ LOADS = (
 
 Values = NDArray[np.float64]
 Curve = Callable[[Values], Values]
+_Side = tuple[float, Values, Values, Values, Values]
 Overlay = tuple[Values, Values, Values, tuple[str, str]]
 
 
@@ -156,14 +159,18 @@ def by_load(trace: Trace, channels: Mapping[str, Channel], drift: float = CLOCK_
             "time stamps, or say when it began."
         )
     rng = np.random.default_rng(seed)
-    found = [_search(pair, frames_s, drift, rng) for pair in pairs]
-    best = min(found, key=lambda fit: (fit.chance if fit.chance is not None else 1.0, -abs(fit.correlation or 0.0)))
-    if best.chance is None or best.chance * len(pairs) > _CHANCE or abs(best.correlation or 0.0) < _LEAST:
+    found = [_Search(pair, frames_s, drift) for pair in pairs]
+    chances = [one.chance(_scrambled(one.y, rng) for _ in range(_SURROGATES)) for one in found]
+    chance, _, at = min(
+        (chance, -abs(one.best.correlation), at) for at, (chance, one) in enumerate(zip(chances, found))
+    )
+    best = found[at]
+    if chance * len(pairs) > _CHANCE or abs(best.best.correlation) < _LEAST:
         raise InputError(
             "The load in the two files does not fit better than chance. Begin both recordings before the scene, so "
             "that both see its start; or align by time stamps, or say when it began."
         )
-    return _refined(pairs[found.index(best)], best, frames_s, drift)
+    return _refined(best.pair, best.best, chance, frames_s, drift)
 
 
 def _pairs(trace: Trace, channels: Mapping[str, Channel]) -> list[_Pair]:
@@ -226,27 +233,82 @@ def _of_channel(channel: Channel, origin_ns: int) -> Curve:
     return value
 
 
-def _search(pair: _Pair, frames_s: float, drift: float, rng: np.random.Generator) -> ClockFit:
-    """Best offset and drift on a coarse grid, with the chance of as good a fit by luck."""
-    span = float(pair.own_s[-1])
-    dt = max(float(np.median(np.diff(pair.own_s))), max(frames_s, span) / _COARSE)
-    overlap = max(LEAST_OVERLAP_S, 0.5 * min(frames_s, span))
-    x = pair.first(np.arange(0.0, frames_s, dt))
-    own = np.arange(0.0, span, dt)
-    y = np.interp(own, pair.own_s, pair.second)
-    if min(x.size, y.size) * dt < LEAST_OVERLAP_S or not np.nanstd(x) > 0:
-        return ClockFit(How.LOAD, 0.0, pair=pair.names)
-    step = dt / min(frames_s, span)
-    steps = int(np.ceil(drift / step))
-    rates: Values = np.array([1.0 + step * k for k in range(-steps, steps + 1)] if steps > 1 else [1.0])
-    best, begin, rate = _best(x, y, own, rates, dt, overlap, pair.signed)
-    other = [_best(x, _scrambled(y, rng), own, rates, dt, overlap, pair.signed)[0] for _ in range(_SURROGATES)]
-    z = np.arctanh(np.clip(np.abs(other), 0, 1 - 1e-12))
-    spread = max(float(z.std(ddof=1)), 1e-9) * math.sqrt(6.0) / math.pi
-    mode = float(z.mean()) - 0.5772 * spread  # Gumbel: the law of a largest of many
-    height = (math.atanh(min(abs(best), 1 - 1e-12)) - mode) / spread
-    chance = -math.expm1(-math.exp(-min(height, 700.0)))
-    return ClockFit(How.LOAD, begin, rate - 1.0, pair=pair.names, correlation=best, chance=chance)
+@dataclass(frozen=True)
+class _Rough:
+    """One fit on the grid. score : root of twice its log likelihood ratio against no relation, which weighs how much
+    overlaps as well as how closely it fits; begin_s, rate : t = begin_s + rate x own time."""
+
+    score: float = 0.0
+    correlation: float = 0.0
+    begin_s: float = 0.0
+    rate: float = 1.0
+
+
+class _Search:
+    """A coarse search over all offsets and drifts: the frame log's side of it is worked out once, for the telemetry and
+    for every copy of it that tells what chance does.
+
+    y : (m,) the telemetry on a grid; best : its fit.
+    """
+
+    def __init__(self, pair: _Pair, frames_s: float, drift: float) -> None:
+        span = float(pair.own_s[-1])
+        self.pair = pair
+        self._dt = dt = max(float(np.median(np.diff(pair.own_s))), max(frames_s, span) / _COARSE)
+        self._overlap = max(LEAST_OVERLAP_S, _LEAST_OVERLAP * min(frames_s, span)) / dt
+        self._own = np.arange(0.0, span, dt)
+        self.y = np.interp(self._own, pair.own_s, pair.second)
+        step = dt / min(frames_s, span)
+        steps = int(np.ceil(drift / step))
+        rates = [1.0 + step * k for k in range(-steps, steps + 1)] if steps > 1 else [1.0]
+        x = pair.first(np.arange(0.0, frames_s, dt))
+        self.best = _Rough()
+        self._sides: list[_Side] = []
+        if min(x.size, self.y.size) * dt < LEAST_OVERLAP_S or not np.nanstd(x) > 0:
+            return
+        self._size = 1 << int(np.ceil(np.log2(x.size + self.y.size * rates[-1] + 2)))
+        known = np.isfinite(x)
+        x = np.where(known, (x - np.nanmean(x)) / np.nanstd(x), 0.0)
+        parts = (known.astype(np.float64), x, x * x)
+        self._of_known, self._of_x, of_xx = (np.fft.rfft(part, self._size) for part in parts)
+        self._sides = [self._side(rate, of_xx) for rate in rates]
+        self.best = self._fit(self.y)
+
+    def _side(self, rate: float, of_xx: NDArray[np.complex128]) -> _Side:
+        """A rate, the telemetry's own times at it; by lag: samples in both, the frame log's sum and spread."""
+        own = np.arange(0.0, self._own[-1] * rate, self._dt) / rate
+        ones = np.conj(np.fft.rfft(np.ones(own.size), self._size))
+        n, sx, sxx = (np.fft.irfft(part * ones, self._size) for part in (self._of_known, self._of_x, of_xx))
+        n = np.maximum(np.round(n), 1.0)
+        return rate, own, n, sx, sxx - sx * sx / n
+
+    def _fit(self, y: Values) -> _Rough:
+        """The best fit of the telemetry or of a copy; correlation inside the overlap only."""
+        y = (y - y.mean()) / (y.std() or 1.0)
+        found = _Rough()
+        for rate, own, n, sx, x_varies in self._sides:
+            stretched = np.interp(own, self._own, y)
+            of_y, of_yy = (np.conj(np.fft.rfft(part, self._size)) for part in (stretched, stretched**2))
+            products = ((self._of_known, of_y), (self._of_x, of_y), (self._of_known, of_yy))
+            sy, sxy, syy = (np.fft.irfft(one * other, self._size) for one, other in products)
+            y_varies = syy - sy * sy / n
+            usable = (x_varies > 1e-3 * n) & (y_varies > 1e-3 * n) & (n >= self._overlap)
+            value = np.where(usable, (sxy - sx * sy / n) / np.sqrt(np.maximum(x_varies * y_varies, 1e-12)), 0.0)
+            if self.pair.signed:
+                value = np.maximum(value, 0.0)
+            score = np.sqrt(-n * np.log1p(-np.minimum(value * value, 1 - 1e-12)))
+            at = int(np.argmax(score))
+            if score[at] > found.score:
+                lag = at if at < self._size - own.size else at - self._size
+                found = _Rough(float(score[at]), float(value[at]), lag * self._dt, rate)
+        return found
+
+    def chance(self, copies: Iterable[Values]) -> float:
+        """That something without relation fits as well, by Gumbel's law of the largest of many in such copies."""
+        other = np.array([self._fit(copy).score for copy in copies])
+        spread = max(float(other.std(ddof=1)), 1e-9) * math.sqrt(6.0) / math.pi
+        height = (self.best.score - float(other.mean())) / spread + _EULER
+        return -math.expm1(-math.exp(-min(height, 700.0)))
 
 
 def _scrambled(y: Values, rng: np.random.Generator) -> Values:
@@ -257,46 +319,18 @@ def _scrambled(y: Values, rng: np.random.Generator) -> Values:
     return np.fft.irfft(spectrum * np.exp(1j * phase), y.size)
 
 
-def _best(
-    x: Values, y: Values, own: Values, rates: Values, dt: float, overlap_s: float, signed: bool
-) -> tuple[float, float, float]:
-    """(correlation, begin_s, rate) of the best fit over all lags and rates; correlation inside the overlap only."""
-    size = 1 << int(np.ceil(np.log2(x.size + y.size * float(rates.max()) + 2)))
-    known = np.isfinite(x)
-    x = np.where(known, (x - np.nanmean(x)) / (np.nanstd(x) or 1.0), 0.0)
-    y = (y - y.mean()) / (y.std() or 1.0)
-    of_x = [np.fft.rfft(part, size) for part in (known.astype(np.float64), x, x * x)]
-    found = (0.0, 0.0, 1.0)
-    for rate in rates.tolist():
-        stretched = np.interp(np.arange(0.0, own[-1] * rate, dt) / rate, own, y)
-        of_y = [np.conj(np.fft.rfft(part, size)) for part in (np.ones(stretched.size), stretched, stretched**2)]
-        n, sx, sxx = (np.fft.irfft(part * of_y[0], size) for part in of_x)
-        sy, sxy = (np.fft.irfft(part * of_y[1], size) for part in of_x[:2])
-        syy = np.fft.irfft(of_x[0] * of_y[2], size)
-        n = np.maximum(np.round(n), 1.0)
-        below = (sxx - sx * sx / n) * (syy - sy * sy / n)
-        flat = (sxx - sx * sx / n < 1e-3 * n) | (syy - sy * sy / n < 1e-3 * n)
-        value = np.where(flat, 0.0, (sxy - sx * sy / n) / np.sqrt(np.maximum(below, 1e-12)))
-        value[n * dt < overlap_s] = 0.0
-        at = int(np.argmax(value if signed else np.abs(value)))
-        if abs(value[at]) > abs(found[0]):
-            lag = at if at < size - stretched.size else at - size
-            found = (float(value[at]), lag * dt, rate)
-    return found
-
-
-def _refined(pair: _Pair, rough: ClockFit, frames_s: float, drift: float) -> ClockFit:
+def _refined(pair: _Pair, rough: _Rough, chance: float, frames_s: float, drift: float) -> ClockFit:
     """The fit at the telemetry's own samples, with standard deviations; a drift that is not told apart is dropped.
 
     A sample may stand for the time before or after its stamp, or be an older value that a sensor held: up to one step
     of the telemetry either way, evenly spread.
     """
-    at = rough.at_s(pair.own_s)
+    at = rough.begin_s + rough.rate * pair.own_s
     inside = (at >= 0) & (at <= frames_s)
     own, y = pair.own_s[inside], pair.second[inside]
     middle = float(own.mean())
     length = float(own[-1] - own[0])
-    sign = math.copysign(1.0, rough.correlation or 1.0)
+    sign = math.copysign(1.0, rough.correlation)
     step = max(length / own.size, 0.05)
 
     def fit(keep: NDArray[np.bool_], given: Sequence[float] | Values, with_drift: bool) -> Values:
@@ -309,7 +343,7 @@ def _refined(pair: _Pair, rough: ClockFit, frames_s: float, drift: float) -> Clo
         return _lowest(minus, start if with_drift else start[:1])
 
     every = np.ones(own.size, bool)
-    begin = [(rough.begin_s + (1.0 + rough.drift) * middle) / step, rough.drift * length / step]
+    begin = [(rough.begin_s + rough.rate * middle) / step, (rough.rate - 1.0) * length / step]
     best = fit(every, begin, True)
     sd = _jackknife_sd([fit(keep, best, True) for keep in _without_each(own.size)]) * step
     slope, slope_sd = best[1] * step / length, sd[1] / length
@@ -319,10 +353,10 @@ def _refined(pair: _Pair, rough: ClockFit, frames_s: float, drift: float) -> Clo
         sd = _jackknife_sd([fit(keep, best, False) for keep in _without_each(own.size)]) * step
     centre = float(best[0]) * step
     x = pair.first(centre + (1.0 + slope) * (own - middle))
-    return replace(
-        rough, begin_s=centre - (1.0 + slope) * middle, drift=slope, drift_sd=slope_sd or None,
+    return ClockFit(
+        How.LOAD, begin_s=centre - (1.0 + slope) * middle, drift=slope, drift_sd=slope_sd or None,
         sd_s=math.hypot(float(sd[0]), float(np.median(np.diff(pair.own_s))) / math.sqrt(3.0)),
-        overlap_s=length, correlation=_correlation(x, y),
+        overlap_s=length, pair=pair.names, correlation=_correlation(x, y), chance=chance,
     )  # fmt: skip
 
 
