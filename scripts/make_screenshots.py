@@ -155,7 +155,6 @@ def sheet(window, shooter):
             page.table.item(row, column).setText(text)
     dialog.import_pass()
     spin(lambda: not page.is_busy)
-    page.table.item(3, 4).setText("36.4")
     shooter.shoot(dialog, "import-sheet")
     dialog.close()
 
@@ -198,6 +197,7 @@ def by_hand(window, shooter):
     panel.form.scales.meter.setCurrentIndex(1)
     panel.fields["meter"].setText("31.5")
     panel.tags["noise"].setChecked(True)
+    spin(ms=6_000)  # until the own load is that of waiting
     shooter.shoot(window, "bench-by-hand")
     window.runner.stop()
     spin(lambda: not window.runner.is_running)

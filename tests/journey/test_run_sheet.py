@@ -52,6 +52,7 @@ def test_the_whole_sheet_through_the_window(notebook, logs, qtbot):  # noqa: F81
         assert "1 pass stored. 1 line to be corrected." in page.words.text()
         assert "from 39 to 39.5 Wh" in page.table.item(1, page.table.columnCount() - 1).text()
         page.table.item(1, 4).setText("38,8")
+        assert page.table.item(1, page.table.columnCount() - 1).text() == ""  # said of what stood there before
         click(dialog.accept_)
         qtbot.waitUntil(lambda: not page.is_busy and page.words.text() == "1 pass stored.", timeout=60_000)
         assert not dialog.accept_.isEnabled()

@@ -116,7 +116,7 @@ class BenchStage(Stage):
         self._keeper.finished.connect(lambda _count: session.stills_changed.emit())
         self._keeper.failed.connect(lambda fault: self.state.setText(f"The pass is kept, its stills are not: {fault}"))
         self._load = OwnLoad()
-        self._load_words = ""
+        self._load_words = self._why = ""
         worker.started.connect(self._on_started)
         worker.ended.connect(self._on_ended)
         worker.failed.connect(self._on_failed)
@@ -200,11 +200,8 @@ class BenchStage(Stage):
         last: Progress | None = None
         for event in self._worker.live.take():
             if isinstance(event, Progress):
-                if event.phase is Phase.PAUSED:
-                    self.state.setText(f"Paused: {event.why}")
-                elif last is None or last.phase is Phase.PAUSED:
-                    self._say_running()
                 last = event
+                self._why = event.why if event.phase is Phase.PAUSED else ""
                 self._take(event)
                 drawn = drawn or event.sample is not None
             elif isinstance(event, PassDone) and event.record.plan_index is not None:
@@ -215,9 +212,9 @@ class BenchStage(Stage):
         if share is not None and self._timer.isActive():
             self._load_words = f" This program takes {100 * share:.0f} % of a core"
             self._load_words += ", its stand-in included." if self.session.address is not None else "."
-            if last is not None and last.phase is not Phase.PAUSED:
-                self._say_running()
+            self._say_running()
         if last is not None:
+            self._say_running()
             self.guide.show_step(last.phase, last.left_s)
             self.last_progress = last
             self.progressed.emit(last)
@@ -263,11 +260,14 @@ class BenchStage(Stage):
         for made in (self.pause, self.skip, self.again):
             made.setEnabled(True)
         self.void_again.setEnabled(False)
-        self._load_words = ""
+        self._load_words = self._why = ""
         self._say_running()
         self._timer.start()
 
     def _say_running(self) -> None:
+        if self._why:
+            self.state.setText(f"Paused: {self._why}")
+            return
         ends = "puts the machine back" if self.session.address is not None else "asks you to put the limits back"
         self.state.setText(f"Running. Stop (F8) ends it at once and {ends}.{self._load_words}")
 

@@ -59,7 +59,7 @@ class RunSheetPage(QWidget):
         self.table = QTableWidget(0, _STATE + 1)
         self.table.setAccessibleName("Run sheet")
         self.table.setHorizontalHeaderLabels(["pass", *(words for _, words in _COLUMNS), "what became of it"])
-        self.table.itemChanged.connect(lambda _item: self.changed.emit())
+        self.table.itemChanged.connect(self._on_edited)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
         if header is not None and side is not None:
             side.hide()
@@ -151,9 +151,22 @@ class RunSheetPage(QWidget):
         for row in range(self.table.rowCount()):
             texts = {name: self._text(row, column) for column, (name, _) in enumerate(_COLUMNS, 1)}
             made = Row(row, texts)
-            if not made.is_empty and not self._text(row, _STATE).startswith(("kept", "stored")):
+            if not made.is_empty and not self._is_kept(row):
                 found.append(made)
         return found
+
+    def _is_kept(self, row: int) -> bool:
+        return self._text(row, _STATE).startswith(("kept", "stored"))
+
+    def _on_edited(self, item: QTableWidgetItem) -> None:
+        if not self._is_kept(item.row()):  # what was wrong with it was said of what stood there
+            self._show_fate(item.row(), "")
+        self.changed.emit()
+
+    def _show_fate(self, row: int, words: str) -> None:
+        blocked = self.table.blockSignals(True)
+        self._set(row, _STATE, words, fixed=True)
+        self.table.blockSignals(blocked)
 
     def _text(self, row: int, column: int) -> str:
         item = self.table.item(row, column)
@@ -206,9 +219,7 @@ class RunSheetPage(QWidget):
         self._work.run(work)
 
     def _on_told(self, done: RowDone) -> None:
-        blocked = self.table.blockSignals(True)
-        self._set(done.index, _STATE, done.words, fixed=True)
-        self.table.blockSignals(blocked)
+        self._show_fate(done.index, done.words)
         self.words.say(f"pass {done.index + 1}: {done.words}")
 
     def _on_finished(self, done: list[RowDone]) -> None:
