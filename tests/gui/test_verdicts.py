@@ -124,3 +124,21 @@ def test_void_passes_are_made_again(demo_copy, qtbot):
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         made = [r.setup for r in session.notebook.passes()][-2:]
         assert sorted(map(hash, made)) == sorted(hash(v.record.setup) for v in views)
+
+
+def test_a_surprising_pass_is_repeated_once_and_kept(demo_copy, qtbot):
+    with Notebook(demo_copy) as notebook:
+        stated = imports.conditions_from(DEMO_QUESTION, {})
+        odd = imports.import_summary(
+            notebook, DEMO_QUESTION, {"mean_fps": 31.0, "source": "typed"}, static(13.0, 40.0), stated
+        )
+    with opened(demo_copy, qtbot) as window:
+        click(window.stage_buttons["Bench"])
+        assert window.bench.void_again.text() == "Run 1 surprising again"
+        window.session.select_pass(odd.id)
+        assert "% off the others in its rate" in window.stage("Read").pass_words.text()
+        assert any("a pass at 13 W stands" in reason for reason in window.session.evaluation.answer.reasons)
+        with qtbot.waitSignal(window.runner.ended, timeout=60_000):
+            click(window.bench.void_again)
+        qtbot.waitUntil(lambda: window.bench.void_again.text() == "Nothing to run again", timeout=60_000)
+        assert view_of(window, odd).counts and window.session.notebook.passes()[-1].setup == odd.setup

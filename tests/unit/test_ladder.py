@@ -13,6 +13,7 @@ from hovrik.core.heat import Settled
 from hovrik.core.ladder import Counted
 from hovrik.core.setup import Setup, static
 from hovrik.core.spread import OnePass
+from hovrik.core.surprise import outliers
 
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 38.2, 12: 40.5, 13: 42.0}
 
@@ -132,3 +133,40 @@ def test_coverage_of_level_intervals():
             hits += e.low <= STEEP[int(level.limit_w)] <= e.high
             total += 1
     assert 0.90 <= hits / total <= 0.99, hits / total
+
+
+def test_a_pass_off_the_others_is_named_with_its_level_and_figure():
+    passes = ladder_passes(STEEP, sd=0.006)
+    assert only(passes).surprises == ()
+    at = next(n for n, one in enumerate(passes) if one.id == "12/1")
+    slow = replace(passes[at].figures, mean_fps=passes[at].figures.mean_fps * 0.9)
+    ((who, words),) = only([*passes[:at], replace(passes[at], figures=slow), *passes[at + 1 :]]).surprises
+    assert who == "12/1" and words.startswith("at 12 W stands -9 % off the others in its rate")
+    mistyped = replace(passes[at].figures, draw_w=passes[at].figures.draw_w * 1.5)
+    ((who, words),) = only([*passes[:at], replace(passes[at], figures=mistyped), *passes[at + 1 :]]).surprises
+    assert who == "12/1" and "+50 % off the others in its draw" in words
+    rough = replace(mistyped, draw_sd_w=0.3 * mistyped.draw_w)  # a gauge with so coarse a step says no better
+    assert only([*passes[:at], replace(passes[at], figures=rough), *passes[at + 1 :]]).surprises == ()
+
+
+def test_surprises_are_rare_in_clean_ladders_and_found_where_they_matter():
+    """Concave rates, 1 to 3 passes a level, steps of 1 to 3 W: few of the clean passes, most that are 12 % off."""
+    rng = np.random.default_rng(3)
+    clean, alarms, tried, missed, blamed = 0, 0, 0, 0, 0
+    for trial in range(400):
+        limits = np.arange(6, 20, rng.integers(1, 4), dtype=float)
+        truth = np.log(60 * (1 - np.exp(-0.16 * (limits - 2))))
+        counts = rng.integers(1, 4, limits.size)
+        logs = [t + rng.normal(0, 0.008, k) for t, k in zip(truth, counts, strict=True)]
+        exact = [np.zeros(k) for k in counts]
+        clean += counts.sum()
+        alarms += len(outliers(limits, logs, exact, 0.015))
+        if trial % 4 == 0 and counts.sum() - limits.size >= 6:
+            at = int(rng.integers(1, limits.size - 1))
+            logs[at][0] -= 0.12
+            found = [(level, number) for level, number, _ in outliers(limits, logs, exact, 0.015)]
+            tried += counts[at] > 1
+            missed += counts[at] > 1 and (at, 0) not in found
+            blamed += any(level == at and number for level, number in found)
+    assert alarms <= 0.001 * clean and missed <= 0.15 * tried > 5, (clean, alarms, missed, tried)
+    assert blamed <= 1

@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from . import curve as curves
+from . import surprise
 from .figures import PassFigures, low_of
 from .heat import Settled
 from .knob import CAP
 from .question import Question
 from .setup import Setup
-from .spread import PRIOR_SD, Estimate, LogMean, OnePass, pooled, t_quantile
+from .spread import PRIOR_SD, Estimate, LogMean, OnePass, pooled
 
 Array = NDArray[np.float64]
 
@@ -122,7 +123,7 @@ def _read_family(family: Setup, members: Sequence[Counted], question: Question) 
     y = np.array([math.exp(rate.mean) for _, rate in known])
     chosen = curves.choose(x, y)
     return Ladder(
-        family, tuple(levels), hold_draws, low_draws, chosen, _dents(known, chosen), _surprises(ordered, rates)
+        family, tuple(levels), hold_draws, low_draws, chosen, _dents(known, chosen), _surprises(ordered, cap_fps)
     )
 
 
@@ -137,9 +138,8 @@ def _log_means(
     if not present:
         return results
     repeated = any(values[i].size > 1 for i in present)
-    edge = math.log(at_cap * cap_fps) if cap_fps else math.inf
-    regimes = [int(float(values[i].mean()) >= edge) for i in present]
-    for i, mean in zip(present, pooled([values[i] for i in present], PRIOR_SD[kind], regimes)):
+    known = [values[i] for i in present]
+    for i, mean in zip(present, pooled(known, PRIOR_SD[kind], _regimes(known, cap_fps, at_cap))):
         inside = ordered[i][0].spread
         if not repeated and inside is not None and kind != "draw":
             of_low = kind == "low"
@@ -150,11 +150,17 @@ def _log_means(
     return results
 
 
+def _regimes(values: Sequence[Array], cap_fps: float | None, at_cap: float) -> list[int]:
+    """1 for levels whose mean reaches `at_cap` of the cap, 0 for the others."""
+    edge = math.log(at_cap * cap_fps) if cap_fps else math.inf
+    return [int(float(value.mean()) >= edge) for value in values]
+
+
 def _with_reading_error(means: list[LogMean | None], ordered: list[list[Counted]]) -> list[LogMean | None]:
     """Draws no better known than their gauge readings allow: few repeats can agree by luck within a gauge's step."""
     found: list[LogMean | None] = []
     for mean, group in zip(means, ordered):
-        shares = [f.draw_sd_w / f.draw_w for f in (one.figures for one in group) if f.draw_sd_w and f.draw_w]
+        shares = [share for one in group if (share := _reading_share(one.figures, "draw"))]
         if mean is None or not shares:
             found.append(mean)
             continue
@@ -246,46 +252,27 @@ def _hold_draws(levels: list[Level], question: Question) -> tuple[NDArray[np.boo
     return held, np.asarray(draws)
 
 
-def _surprises(ordered: list[list[Counted]], rates: list[LogMean | None]) -> tuple[tuple[str, str], ...]:
-    """Passes whose rate lies outside the prediction interval (99.9 %, t) of the others.
-
-    The others: those at its level where there are any, else the straight line between the levels beside it. The
-    spread is the pooled one. The original is kept; a repeat is proposed.
-    """
+def _surprises(ordered: list[list[Counted]], cap_fps: float | None) -> tuple[tuple[str, str], ...]:
+    """Passes whose rate or draw the others did not let expect. The original is kept; a repeat is proposed."""
     found = []
-    for at, group in enumerate(ordered):
-        rate = rates[at]
-        if rate is None:
-            continue
-        single = rate.se * math.sqrt(rate.n)
-        logs = [math.log(one.figures.mean_fps) for one in group if one.figures.mean_fps]
-        for one in group:
-            if not one.figures.mean_fps or single <= 0:
-                continue
-            own = math.log(one.figures.mean_fps)
-            if len(logs) > 1:
-                expected, share = (sum(logs) - own) / (len(logs) - 1), 1.0 + 1.0 / (len(logs) - 1)
-            else:
-                beside = _between(ordered, rates, at)
-                if beside is None:
-                    continue
-                expected, share = beside, 1.5
-            wide = t_quantile(0.9995, max(rate.dof, 1.0)) * single * math.sqrt(share)
-            if abs(own - expected) > max(wide, 0.02):
-                size = 100 * (math.exp(own - expected) - 1)
-                words = f"stands {size:+.0f} % off the others: repeat it before believing it"
-                found.append((one.id, words))
+    for name, prior, get in (
+        ("rate", PRIOR_SD["rate"], lambda f: f.mean_fps),
+        ("draw", PRIOR_SD["draw"], lambda f: f.draw_w),
+    ):
+        groups = [[one for one in group if (get(one.figures) or 0.0) > 0] for group in ordered]
+        groups = [group for group in groups if group]
+        logs = [np.log([get(one.figures) for one in group]) for group in groups]
+        reading = [np.array([_reading_share(one.figures, name) for one in group]) for group in groups]
+        limits = [group[0].setup.static_limit_w or 0.0 for group in groups]
+        regimes = _regimes(logs, cap_fps, AT_CAP["rate"]) if name == "rate" else None
+        for at, number, off in surprise.outliers(limits, logs, reading, prior, regimes):
+            words = f"at {limits[at]:g} W stands {100 * math.expm1(off):+.0f} % off the others in its {name}"
+            found.append((groups[at][number].id, f"{words}: repeat it before believing it"))
     return tuple(found)
 
 
-def _between(ordered: list[list[Counted]], rates: list[LogMean | None], at: int) -> float | None:
-    if not 0 < at < len(rates) - 1:
-        return None
-    before, after = rates[at - 1], rates[at + 1]
-    if before is None or after is None:
-        return None
-    w0, w1, w2 = (ordered[i][0].setup.static_limit_w or 0.0 for i in (at - 1, at, at + 1))
-    return before.mean + (w1 - w0) / (w2 - w0) * (after.mean - before.mean)
+def _reading_share(figures: PassFigures, name: str) -> float:
+    return figures.draw_sd_w / figures.draw_w if name == "draw" and figures.draw_sd_w and figures.draw_w else 0.0
 
 
 def _dents(known: list[tuple[float, LogMean]], chosen: curves.Chosen) -> tuple[tuple[float, str], ...]:

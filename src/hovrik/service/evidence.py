@@ -77,9 +77,16 @@ def void_setups(evaluation: Evaluation) -> list[Setup]:
 
 
 def surprising_setups(evaluation: Evaluation) -> list[Setup]:
-    """Setups of passes that stand out from the others, one a pass: proposed for a repeat."""
+    """Setups of passes that stand out from the others and were not repeated in a later run, one a pass."""
     ids = {pass_id for one in evaluation.ladders for pass_id, _ in one.surprises}
-    return [v.record.setup for v in evaluation.views if v.record.id in ids]
+    return [
+        v.record.setup for at, v in enumerate(evaluation.views)
+        if v.record.id in ids and not any(
+            other.counts and other.record.setup == v.record.setup
+            and (other.record.plan_id is None or other.record.plan_id != v.record.plan_id)
+            for other in evaluation.views[at + 1 :]
+        )
+    ]  # fmt: skip
 
 
 def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None) -> Evaluation:

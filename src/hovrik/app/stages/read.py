@@ -204,7 +204,9 @@ class ReadStage(Stage):
             self.distribution.show_intervals(np.empty(0), [])
             return
         self.table.choose(view.record.id)
-        self.pass_words.setText(_pass_words(view))
+        found = self.session.evaluation.ladders if self.session.evaluation is not None else ()
+        odd = [words for one in found for pass_id, words in one.surprises if pass_id == view.record.id]
+        self.pass_words.setText("; ".join((_pass_words(view), *odd)))
         try:
             trace = self.session.notebook.load(view.record.id).trace
         except StoreError as fault:
