@@ -81,7 +81,11 @@ def test_guards_are_set_in_bench_and_pause_the_run_that_follows(demo_copy, qtbot
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         window.session.undo_stack.undo()
         window.session.undo_stack.undo()
-        assert thresholds_of(window.session.notebook, GuardThresholds) == GuardThresholds()
+        notebook = window.session.notebook
+        assert thresholds_of(notebook, GuardThresholds) == GuardThresholds()
+        for left in ("x", {"room_trip_c": "much", "heat_hold_s": 1}, {"room_trip_c": 1.0}):  # by another program
+            notebook.set_state("guards", left)
+            assert thresholds_of(notebook, GuardThresholds).room_trip_c == 3.0
 
 
 def test_an_incident_stops_the_run_and_speaks_against_its_setup(demo_copy, qtbot):

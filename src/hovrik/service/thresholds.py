@@ -6,6 +6,7 @@ from dataclasses import asdict, fields
 from typing import TypeVar
 
 from ..core.checks import Thresholds
+from ..core.errors import InputError
 from ..core.guards import GuardThresholds
 from ..store.notebook import Notebook
 
@@ -14,9 +15,14 @@ _KEYS = {Thresholds: "thresholds", GuardThresholds: "guards"}
 
 
 def thresholds_of(notebook: Notebook, kind: type[AnyThresholds]) -> AnyThresholds:
-    """What the user set; defaults elsewhere."""
-    kept = notebook.get_state(_KEYS[kind]) or {}
-    return kind(**{field.name: kept[field.name] for field in fields(kind) if field.name in kept})
+    """What the user set; defaults elsewhere, and where another program left what cannot be."""
+    kept = notebook.get_state(_KEYS[kind])
+    found = kept if isinstance(kept, dict) else {}
+    names = [field.name for field in fields(kind)]
+    try:
+        return kind(**{name: float(found[name]) for name in names if isinstance(found.get(name), int | float)})
+    except InputError:
+        return kind()
 
 
 def keep_thresholds(notebook: Notebook, thresholds: Thresholds | GuardThresholds) -> None:
