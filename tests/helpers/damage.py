@@ -95,51 +95,50 @@ def _some(rng, file, most=4):
     return rng.choice(np.arange(2, len(file.lines)), rng.integers(1, most + 1), replace=False).tolist()
 
 
-def _each(text):
+def _each(text, most=4):
     """A mutation that writes `text` into the frame field of some lines."""
 
     def mutate(rng, file):
-        for index in _some(rng, file):
+        for index in _some(rng, file, most):
             _set(file, index, 0, text(rng) if callable(text) else text)
 
     return mutate
 
 
-def _insert(what):
+def _lines(change, most=4):
+    """A mutation that changes some lines as a whole."""
+
     def mutate(rng, file):
-        for index in sorted(_some(rng, file), reverse=True):
-            file.lines.insert(index, what(file))
+        for index in _some(rng, file, most):
+            file.lines[index] = change(file.lines[index])
 
     return mutate
 
 
-def _short(rng, file):
-    for index in _some(rng, file):
-        file.lines[index] = file.lines[index].rsplit(",", 1)[0]
+def _all(change):
+    def mutate(rng, file):
+        file.lines = [change(line) for line in file.lines]
+
+    return mutate
 
 
-def _long(rng, file):
-    for index in _some(rng, file):
-        file.lines[index] += ",7"
+def _insert(what):
+    """A mutation that puts a line before some lines."""
+
+    def mutate(rng, file):
+        for index in sorted(_some(rng, file), reverse=True):
+            file.lines.insert(index, what(file, index))
+
+    return mutate
 
 
 def _cut(rng, file):
     file.cut = len(file.data) - int(rng.integers(1, 40))
 
 
-def _stray_quote(rng, file):
-    for index in _some(rng, file):
-        file.lines[index] = '"' + file.lines[index]
-
-
-def _quoted(rng, file):
-    file.lines = [",".join(f'"{f}"' for f in line.split(",")) for line in file.lines]
-
-
 def _bom(rng, file):
-    file.encoding, file.mark = [("utf-8", b"\xef\xbb\xbf"), ("utf-16-le", b"\xff\xfe"), ("utf-16-be", b"\xfe\xff")][
-        int(rng.integers(3))
-    ]
+    marks = (("utf-8", b"\xef\xbb\xbf"), ("utf-16-le", b"\xff\xfe"), ("utf-16-be", b"\xfe\xff"))
+    file.encoding, file.mark = marks[int(rng.integers(3))]
 
 
 def _breaks(rng, file):
@@ -161,78 +160,43 @@ def _swap(rng, file):
     file.lines[a], file.lines[b] = file.lines[b], file.lines[a]
 
 
-def _digit(rng, file):
-    index = _some(rng, file, 1)[0]
-    old = file.lines[index]
-    file.lines[index] = str((int(old[0]) % 9) + 1) + old[1:]
-
-
 def _garbage(rng, file):
     file.encoding = "cp1252"
     for index in _some(rng, file, 2):
         file.raw[index] = bytes(rng.choice(np.arange(0xC0, 0xFF), 12).astype(np.uint8))
 
 
-def _nul(rng, file):
-    for index in _some(rng, file, 2):
-        file.lines[index] = "\0" + file.lines[index]
-
-
-def _repeat(rng, file):
-    for index in sorted(_some(rng, file), reverse=True):
-        file.lines.insert(index, file.lines[index])
-
-
-def _back(rng, file):
-    for index in _some(rng, file):
-        value = float(file.lines[index].split(",")[0])
-        _set(file, index, 0, f"{value - 0.2:.6f}")
-
-
-def _gap(rng, file):
-    _set(file, _some(rng, file, 1)[0], 0, "4200.5")
-
-
-def _notation(rng, file):
-    for index in _some(rng, file):
-        _set(file, index, 0, ["+16.5", "1.65e1", " 16.5 ", "1650E-2", "016.5"][int(rng.integers(5))])
-
-
-def _trailing(rng, file):
-    file.lines = [line + "," for line in file.lines]
-
-
 # class -> (mutation, whether the file holds time stamps, kinds of problem that must be named; "" : nothing to name)
 CLASSES = {
     "clean": (lambda rng, file: None, False, ""),
-    "blank lines": (_insert(lambda f: " "), False, "blank line"),
-    "header repeated": (_insert(lambda f: f.lines[0]), False, "repeated header"),
+    "blank lines": (_insert(lambda f, n: " "), False, "blank line"),
+    "header repeated": (_insert(lambda f, n: f.lines[0]), False, "repeated header"),
     "negative interval": (_each(lambda rng: f"-{rng.uniform(1, 30):.3f}"), False, "not positive"),
     "zero interval": (_each("0.000"), False, "not positive"),
-    "not a number": (_each(lambda rng: ["nan", "NaN", "inf", "-inf"][int(rng.integers(4))]), False, "not a number"),
+    "not a number": (_each(lambda rng: str(rng.choice(["nan", "NaN", "inf", "-inf"]))), False, "not a number"),
     "empty field": (_each(""), False, "empty"),
     "text": (_each(lambda rng: ["abc", "16.7.1", "0x10", "1_6", "16,"[:2] + "a", "--3"][int(rng.integers(6))]), False,
              "not a number"),
-    "fields lost": (_short, False, "short line"),
-    "fields added": (_long, False, "long line"),
+    "fields lost": (_lines(lambda line: line.rsplit(",", 1)[0]), False, "short line"),
+    "fields added": (_lines(lambda line: line + ",7"), False, "long line"),
     "cut off": (_cut, False, None),  # what is named depends on where the cut falls
-    "stray quote": (_stray_quote, False, None),
-    "quoted": (_quoted, False, ""),
+    "stray quote": (_lines(lambda line: '"' + line), False, None),
+    "quoted": (_all(lambda line: ",".join(f'"{f}"' for f in line.split(","))), False, ""),
     "byte order mark": (_bom, False, ""),
     "line breaks": (_breaks, False, ""),
     "decimal comma": (_comma, False, ""),
     "other delimiter": (_delimiter, False, ""),
-    "gap": (_gap, False, "gap"),
-    "other notation": (_notation, False, ""),
-    "empty last column": (_trailing, False, ""),
+    "gap": (_each("4200.5", 1), False, "gap"),
+    "other notation": (_each(lambda rng: str(rng.choice(["+16.5", "1.65e1", " 16.5", "1650E-2", "016"]))), False, ""),
+    "empty last column": (_all(lambda line: line + ","), False, ""),
     "bytes of no encoding": (_garbage, False, None),
-    "zero bytes": (_nul, False, "not a number"),
-    "time going back": (_back, True, "time not advancing"),
-    "time standing still": (_repeat, True, "time not advancing"),
+    "zero bytes": (_lines(lambda line: "\0" + line, 2), False, "not a number"),
+    "time going back": (_lines(lambda line: f"{float(line.split(',')[0]) - 0.2:.5f},9,9"), True, "time not advancing"),
+    "time standing still": (_insert(lambda f, n: f.lines[n]), True, "time not advancing"),
     # cannot be detected, and is not claimed to be:
     "lines swapped (undetectable)": (_swap, False, ""),
-    "lines repeated (undetectable)": (_repeat, False, ""),
-    "digit changed (undetectable)": (_digit, False, ""),
+    "lines repeated (undetectable)": (_insert(lambda f, n: f.lines[n]), False, ""),
+    "digit changed (undetectable)": (_lines(lambda line: str((int(line[0]) % 9) + 1) + line[1:], 1), False, ""),
 }  # fmt: skip
 
 
