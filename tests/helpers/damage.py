@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 HEADER = ["frame time (ms)", "package power (W)", "die temperature (C)"]
+NOTATIONS = ["+16.5", "1.65e1", " 16.5 ", "1650E-2", "016.5"]
 STAMP_HEADER = ["time (s)", "package power (W)", "die temperature (C)"]
 
 
@@ -166,6 +167,11 @@ def _garbage(rng, file):
         file.raw[index] = bytes(rng.choice(np.arange(0xC0, 0xFF), 12).astype(np.uint8))
 
 
+def _earlier(line):
+    value, rest = line.split(",", 1)
+    return f"{float(value) - 0.2:.6f},{rest}"
+
+
 # class -> (mutation, whether the file holds time stamps, kinds of problem that must be named; "" : nothing to name)
 CLASSES = {
     "clean": (lambda rng, file: None, False, ""),
@@ -187,11 +193,11 @@ CLASSES = {
     "decimal comma": (_comma, False, ""),
     "other delimiter": (_delimiter, False, ""),
     "gap": (_each("4200.5", 1), False, "gap"),
-    "other notation": (_each(lambda rng: str(rng.choice(["+16.5", "1.65e1", " 16.5", "1650E-2", "016"]))), False, ""),
+    "other notation": (_each(lambda rng: str(rng.choice(NOTATIONS))), False, ""),
     "empty last column": (_all(lambda line: line + ","), False, ""),
     "bytes of no encoding": (_garbage, False, None),
     "zero bytes": (_lines(lambda line: "\0" + line, 2), False, "not a number"),
-    "time going back": (_lines(lambda line: f"{float(line.split(',')[0]) - 0.2:.5f},9,9"), True, "time not advancing"),
+    "time going back": (_lines(_earlier), True, "time not advancing"),
     "time standing still": (_insert(lambda f, n: f.lines[n]), True, "time not advancing"),
     # cannot be detected, and is not claimed to be:
     "lines swapped (undetectable)": (_swap, False, ""),

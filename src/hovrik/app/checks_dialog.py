@@ -1,11 +1,12 @@
-"""The thresholds of the checks and of the guards, each with its reason; a change judges every pass anew."""
+"""The thresholds of the checks and of the guards, each with its reason; undo takes a change back."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 from typing import Any, Generic
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QDialog, QTabWidget, QVBoxLayout, QWidget
 
 from ..core.checks import Thresholds
 from ..core.errors import InputError
@@ -21,7 +22,7 @@ from .widgets.sheet_form import SheetForm
 
 
 class ThresholdsPage(QWidget, Generic[AnyThresholds]):
-    """A form over thresholds of one kind; undo takes a change back."""
+    """A form over the thresholds of one kind."""
 
     def __init__(self, session: Session, kind: type[AnyThresholds], sheet: Sheet, words: str) -> None:
         super().__init__()
@@ -30,37 +31,37 @@ class ThresholdsPage(QWidget, Generic[AnyThresholds]):
         self.form.edited.connect(self._on_edited)
         self.fault = label("", "bad", wrap=True)
         self.fault.hide()
-        self.defaults = button("Back to the defaults")
-        self.defaults.clicked.connect(lambda: self._set(kind()))
-        for part in (self.form, self.defaults):
+        defaults = button("Back to the defaults")
+        defaults.clicked.connect(lambda: self._set(kind()))
+        for part in (self.form, defaults):
             part.setEnabled(not session.notebook.read_only)
         column = QVBoxLayout(self)
         column.addWidget(label(words, "soft", wrap=True))
         column.addWidget(scrolling(self.form), 1)
         column.addWidget(self.fault)
-        foot = QHBoxLayout()
-        foot.addWidget(self.defaults)
-        foot.addStretch()
-        column.addLayout(foot)
+        column.addWidget(defaults, alignment=Qt.AlignmentFlag.AlignLeft)
         session.thresholds_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the thresholds in force."""
         self.fault.hide()
-        self.form.show_body(thresholds_of(self._session.notebook, self._kind))
+        self.form.show_body(self._in_force())
+
+    def _in_force(self) -> AnyThresholds:
+        return thresholds_of(self._session.notebook, self._kind)
 
     def _on_edited(self, name: str, value: Any) -> None:
-        now = thresholds_of(self._session.notebook, self._kind)
+        known = value if value is not None else getattr(self._kind(), name)
         try:
-            self._set(replace(now, **{name: value if value is not None else getattr(self._kind(), name)}))
+            self._set(replace(self._in_force(), **{name: known}))
         except InputError as fault:
             self.refresh()
             self.fault.setText(str(fault))
             self.fault.show()
 
     def _set(self, thresholds: AnyThresholds) -> None:
-        now = thresholds_of(self._session.notebook, self._kind)
+        now = self._in_force()
         if thresholds != now:
             self._session.undo_stack.push(SetThresholds(self._session, now, thresholds))
         else:
@@ -90,7 +91,4 @@ class ChecksDialog(QDialog):
         close.clicked.connect(self.accept)
         column = QVBoxLayout(self)
         column.addWidget(self.pages, 1)
-        foot = QHBoxLayout()
-        foot.addStretch()
-        foot.addWidget(close)
-        column.addLayout(foot)
+        column.addWidget(close, alignment=Qt.AlignmentFlag.AlignRight)

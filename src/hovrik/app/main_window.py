@@ -175,7 +175,7 @@ class MainWindow(QMainWindow):
 
             read = ReadStage(self.session)
             read.import_asked.connect(self.open_import)
-            read.checks_asked.connect(lambda: self.open_checks())
+            read.checks_asked.connect(self.open_checks)
             read.stills_asked.connect(self.open_stills)
             return read
         if name == "Choose":

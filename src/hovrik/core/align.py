@@ -25,7 +25,6 @@ _SURROGATES = 32
 # Nominal chance of as good a fit by luck, above which nothing is claimed. Random phases spoil the edges of scenes, so
 # unrelated ones fit better than the nominal figure says: benchmarks/alignment.py tells how often this lets one through.
 _CHANCE = 1e-6
-_EULER = 0.5772
 _LEAST = 0.9  # correlation: what is weaker leaves a fifth of its changes unexplained; true fits are mostly over 0.95
 _BLOCKS = 10
 _MOST_SAMPLES = 20_000
@@ -161,16 +160,13 @@ def by_load(trace: Trace, channels: Mapping[str, Channel], drift: float = CLOCK_
     rng = np.random.default_rng(seed)
     found = [_Search(pair, frames_s, drift) for pair in pairs]
     chances = [one.chance(_scrambled(one.y, rng) for _ in range(_SURROGATES)) for one in found]
-    chance, _, at = min(
-        (chance, -abs(one.best.correlation), at) for at, (chance, one) in enumerate(zip(chances, found))
-    )
-    best = found[at]
-    if chance * len(pairs) > _CHANCE or abs(best.best.correlation) < _LEAST:
+    chance, best = min(zip(chances, found), key=lambda one: (one[0], -abs(one[1].rough.correlation)))
+    if chance * len(pairs) > _CHANCE or abs(best.rough.correlation) < _LEAST:
         raise InputError(
             "The load in the two files does not fit better than chance. Begin both recordings before the scene, so "
             "that both see its start; or align by time stamps, or say when it began."
         )
-    return _refined(best.pair, best.best, chance, frames_s, drift)
+    return _refined(best.pair, best.rough, chance, frames_s, drift)
 
 
 def _pairs(trace: Trace, channels: Mapping[str, Channel]) -> list[_Pair]:
@@ -248,7 +244,7 @@ class _Search:
     """A coarse search over all offsets and drifts: the frame log's side of it is worked out once, for the telemetry and
     for every copy of it that tells what chance does.
 
-    y : (m,) the telemetry on a grid; best : its fit.
+    y : (m,) the telemetry on a grid; rough : its fit.
     """
 
     def __init__(self, pair: _Pair, frames_s: float, drift: float) -> None:
@@ -262,7 +258,7 @@ class _Search:
         steps = int(np.ceil(drift / step))
         rates = [1.0 + step * k for k in range(-steps, steps + 1)] if steps > 1 else [1.0]
         x = pair.first(np.arange(0.0, frames_s, dt))
-        self.best = _Rough()
+        self.rough = _Rough()
         self._sides: list[_Side] = []
         if min(x.size, self.y.size) * dt < LEAST_OVERLAP_S or not np.nanstd(x) > 0:
             return
@@ -272,7 +268,7 @@ class _Search:
         parts = (known.astype(np.float64), x, x * x)
         self._of_known, self._of_x, of_xx = (np.fft.rfft(part, self._size) for part in parts)
         self._sides = [self._side(rate, of_xx) for rate in rates]
-        self.best = self._fit(self.y)
+        self.rough = self._fit(self.y)
 
     def _side(self, rate: float, of_xx: NDArray[np.complex128]) -> _Side:
         """A rate, the telemetry's own times at it; by lag: samples in both, the frame log's sum and spread."""
@@ -307,7 +303,7 @@ class _Search:
         """That something without relation fits as well, by Gumbel's law of the largest of many in such copies."""
         other = np.array([self._fit(copy).score for copy in copies])
         spread = max(float(other.std(ddof=1)), 1e-9) * math.sqrt(6.0) / math.pi
-        height = (self.best.score - float(other.mean())) / spread + _EULER
+        height = (self.rough.score - float(other.mean())) / spread + np.euler_gamma
         return -math.expm1(-math.exp(-min(height, 700.0)))
 
 

@@ -160,7 +160,7 @@ def _with_reading_error(means: list[LogMean | None], ordered: list[list[Counted]
     """Draws no better known than their gauge readings allow: few repeats can agree by luck within a gauge's step."""
     found: list[LogMean | None] = []
     for mean, group in zip(means, ordered):
-        shares = [share for one in group if (share := _reading_share(one.figures, "draw"))]
+        shares = [share for one in group if (share := _reading_share(one.figures))]
         if mean is None or not shares:
             found.append(mean)
             continue
@@ -255,24 +255,25 @@ def _hold_draws(levels: list[Level], question: Question) -> tuple[NDArray[np.boo
 def _surprises(ordered: list[list[Counted]], cap_fps: float | None) -> tuple[tuple[str, str], ...]:
     """Passes whose rate or draw the others did not let expect. The original is kept; a repeat is proposed."""
     found = []
-    for name, prior, get in (
-        ("rate", PRIOR_SD["rate"], lambda f: f.mean_fps),
-        ("draw", PRIOR_SD["draw"], lambda f: f.draw_w),
+    for name, get, reading_error in (
+        ("rate", lambda f: f.mean_fps, lambda f: 0.0),
+        ("draw", lambda f: f.draw_w, _reading_share),
     ):
         groups = [[one for one in group if (get(one.figures) or 0.0) > 0] for group in ordered]
         groups = [group for group in groups if group]
         logs = [np.log([get(one.figures) for one in group]) for group in groups]
-        reading = [np.array([_reading_share(one.figures, name) for one in group]) for group in groups]
+        reading = [np.array([reading_error(one.figures) for one in group]) for group in groups]
         limits = [group[0].setup.static_limit_w or 0.0 for group in groups]
         regimes = _regimes(logs, cap_fps, AT_CAP["rate"]) if name == "rate" else None
-        for at, number, off in surprise.outliers(limits, logs, reading, prior, regimes):
+        for at, number, off in surprise.outliers(limits, logs, reading, PRIOR_SD[name], regimes):
             words = f"at {limits[at]:g} W stands {100 * math.expm1(off):+.0f} % off the others in its {name}"
             found.append((groups[at][number].id, f"{words}: repeat it before believing it"))
     return tuple(found)
 
 
-def _reading_share(figures: PassFigures, name: str) -> float:
-    return figures.draw_sd_w / figures.draw_w if name == "draw" and figures.draw_sd_w and figures.draw_w else 0.0
+def _reading_share(figures: PassFigures) -> float:
+    """Standard deviation of a draw that was read by hand, as a share of it; 0 where none was."""
+    return figures.draw_sd_w / figures.draw_w if figures.draw_sd_w and figures.draw_w else 0.0
 
 
 def _dents(known: list[tuple[float, LogMean]], chosen: curves.Chosen) -> tuple[tuple[float, str], ...]:

@@ -39,7 +39,7 @@ def outliers(
                 known += [below + part * (above - below), max(below, above)]
             if not known:
                 continue
-            off = own - min(max(own, min(known)), max(known))
+            off = own - float(np.clip(own, min(known), max(known)))
             if abs(off) <= LEAST:
                 continue
             rest = [others if k == at else other for k, other in enumerate(logs)]

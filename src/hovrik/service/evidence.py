@@ -65,6 +65,11 @@ class Evaluation:
     constants: TimeConstants | None
     why_no_constants: str = ""
 
+    @property
+    def surprises(self) -> dict[str, str]:
+        """Passes that stand out from the others: id to words."""
+        return {pass_id: words for one in self.ladders for pass_id, words in one.surprises}
+
 
 def void_setups(evaluation: Evaluation) -> list[Setup]:
     """Setups of void passes that no counted pass of the same plan and place has made good, one a pass."""
@@ -78,10 +83,10 @@ def void_setups(evaluation: Evaluation) -> list[Setup]:
 
 def surprising_setups(evaluation: Evaluation) -> list[Setup]:
     """Setups of passes that stand out from the others and were not repeated in a later run, one a pass."""
-    ids = {pass_id for one in evaluation.ladders for pass_id, _ in one.surprises}
+    odd = evaluation.surprises
     return [
         v.record.setup for at, v in enumerate(evaluation.views)
-        if v.record.id in ids and not any(
+        if v.record.id in odd and not any(
             other.counts and other.record.setup == v.record.setup
             and (other.record.plan_id is None or other.record.plan_id != v.record.plan_id)
             for other in evaluation.views[at + 1 :]

@@ -212,9 +212,9 @@ class BenchStage(Stage):
         if share is not None and self._timer.isActive():
             self._load_words = f" This program takes {100 * share:.0f} % of a core"
             self._load_words += ", its stand-in included." if self.session.address is not None else "."
-            self._say_running()
+        if self._timer.isActive():
+            self._say_state()
         if last is not None:
-            self._say_running()
             self.guide.show_step(last.phase, last.left_s)
             self.last_progress = last
             self.progressed.emit(last)
@@ -261,10 +261,10 @@ class BenchStage(Stage):
             made.setEnabled(True)
         self.void_again.setEnabled(False)
         self._load_words = self._why = ""
-        self._say_running()
+        self._say_state()
         self._timer.start()
 
-    def _say_running(self) -> None:
+    def _say_state(self) -> None:
         if self._why:
             self.state.setText(f"Paused: {self._why}")
             return

@@ -204,9 +204,9 @@ class ReadStage(Stage):
             self.distribution.show_intervals(np.empty(0), [])
             return
         self.table.choose(view.record.id)
-        found = self.session.evaluation.ladders if self.session.evaluation is not None else ()
-        odd = [words for one in found for pass_id, words in one.surprises if pass_id == view.record.id]
-        self.pass_words.setText("; ".join((_pass_words(view), *odd)))
+        evaluation = self.session.evaluation
+        surprise = evaluation.surprises.get(view.record.id, "") if evaluation is not None else ""
+        self.pass_words.setText(_pass_words(view, surprise))
         try:
             trace = self.session.notebook.load(view.record.id).trace
         except StoreError as fault:
@@ -284,7 +284,7 @@ def _mark_words(mark: Mark) -> str:
     return f"{mark.label}: {mark.value:.1f} W ({mark.low:.1f} to {mark.high:.1f})"
 
 
-def _pass_words(view: PassView) -> str:
+def _pass_words(view: PassView, surprise: str) -> str:
     parts = [describe(view.record.setup), view.verdict.state.value]
     parts += [f"{f.check}: {f.evidence}. {f.next_step}".rstrip(". ") for f in view.verdict.findings]
     parts += list(view.verdict.facts)
@@ -299,4 +299,6 @@ def _pass_words(view: PassView) -> str:
         parts.append(f"overruled: {view.verdict.overruled}")
     if view.record.origin.value == "summary":
         parts.append(f"summary from {view.record.summary.get('source', 'unknown')}: lows withheld")
+    if surprise:
+        parts.append(surprise)
     return "; ".join(parts)
