@@ -246,7 +246,7 @@ def made(case, seed):
         if case.warm and case.soak_s < 60:  # as after the passes before
             machine._heat.die_c, machine._heat.shell_c = 46.0, 38.0
             machine._state["played"] = {f"{machine.describe().slot}/{case.scene[0]}": 900.0}
-        apply(machine, case.setup)
+        apply(machine, case.setup, case.model.rig)
         planned = PlannedPass(0, case.setup.without("refresh_hz"), 60.0, 4.0, case.soak_s, 0.0)
         sink = Kept()
         rig = replace(case.model.rig, valid_charge=(0.0, 1.0))  # the runner must not recharge what is injected

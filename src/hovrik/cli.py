@@ -8,7 +8,6 @@ from __future__ import annotations
 import csv
 import functools
 import json
-import math
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -341,10 +340,7 @@ def import_pass(
             problems = imported.problems
             if telemetry is not None:
                 imported, stated = _beside(opened, imported, telemetry, begin, stated)
-            pieces = batch.pieces_of(imported, math.inf)
-            if not pieces:
-                raise HovrikError("Between its marks the log holds no stretch of 10 s; nothing was imported.")
-            kept = batch.store_pieces(opened, question, imported, pieces, setup, stated, file.name, set())
+            kept = batch.store_whole(opened, question, imported, setup, stated, file.name)
         else:
             figures = {k: _number_or_text(v) for k, v in _pairs(summary, "--summary").items()}
             kept = [imports.import_summary(opened, question, figures, setup, stated)]

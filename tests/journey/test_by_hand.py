@@ -25,6 +25,7 @@ from hovrik.core.plan.ladder import LadderDesign, ordered_passes
 from hovrik.core.question import Question, Source
 from hovrik.core.rig import OsSlot, Rig
 from hovrik.core.title import Scene, Title
+from hovrik.core.validity import State, judge
 from hovrik.service import library, sweep
 from hovrik.store.notebook import Notebook
 from hovrik.store.stills import pixels_of, stills
@@ -109,8 +110,9 @@ def notebook(tmp_path):
     return path
 
 
-def by_hand(window, qtbot, logs, key=Qt.Key.Key_Space):
-    """Follow the instructions of one run to its end, confirming by a key; what was said."""
+def by_hand(window, qtbot, bring, key=Qt.Key.Key_Space):
+    """Follow the instructions of one run to its end, confirming by a key; bring() : files of the next pass; what was
+    said."""
     panel, said = window.bench.guide, []
     window.guide.speed = 100.0
     click(window.stage_buttons["Bench"])
@@ -125,7 +127,7 @@ def by_hand(window, qtbot, logs, key=Qt.Key.Key_Space):
         said.append(panel.text.text())
         asked = panel._request
         if asked.wants_readings:
-            panel.open_file(*logs)
+            panel.open_file(*bring())
             qtbot.waitUntil(lambda: panel._log is not None, timeout=60_000)
             panel.fields["gauge_start"].setText("40")
             panel.fields["gauge_end"].setText("39,85")
@@ -137,14 +139,21 @@ def by_hand(window, qtbot, logs, key=Qt.Key.Key_Space):
 
 
 def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
-    log, sensors = tmp_path / "log.csv", tmp_path / "sensors.csv"
-    intervals = wandering(30, 40)
-    stamps = (f"2026-03-01 20:{4 + int(s // 60):02d}:{s % 60:06.3f}" for s in np.cumsum(intervals) / 1000)
-    log.write_text("frame time ms,clock\n" + "\n".join(f"{v:.4f},{at}" for v, at in zip(intervals, stamps)))
+    sensors, made = tmp_path / "sensors.csv", []
+
+    def bring():
+        """A log of its own for every pass, with the same telemetry beside it, now before and now after it."""
+        log = tmp_path / f"log {len(made)}.csv"
+        intervals = wandering(30, 40, seed=len(made))
+        stamps = (f"2026-03-01 20:{4 + int(s // 60):02d}:{s % 60:06.3f}" for s in np.cumsum(intervals) / 1000)
+        log.write_text("frame time ms,clock\n" + "\n".join(f"{v:.4f},{at}" for v, at in zip(intervals, stamps)))
+        made.append(log)
+        return (log, sensors) if len(made) % 2 else (sensors, log)
+
     sensors.write_text("time,shell (C)\n" + "\n".join(f"2026-03-01 20:04:{s:02d},41" for s in range(2, 28)))
     with opened(notebook, qtbot) as window:
         assert window.bench_line.machine.text() == "run by hand"
-        said = by_hand(window, qtbot, (log, sensors))
+        said = by_hand(window, qtbot, bring)
         assert "asked once" in said.pop(0)
         assert said[0] == "Restart into Moss 4." and said[-1].startswith("Put the limits back")
         assert any("Set 10 W" in text for text in said)
@@ -152,7 +161,7 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         window.session.set_question(replace(QUESTION, slot="flint"))
         window.bench.guide.mark.take(QKeySequence("F12"))
         assert window.bench.guide.done.text() == "Done (F12)"
-        assert by_hand(window, qtbot, (sensors, log), Qt.Key.Key_F12)[0] == "Restart into Flint 2."
+        assert by_hand(window, qtbot, bring, Qt.Key.Key_F12)[0] == "Restart into Flint 2."
         window.bench.guide.mark.take(QKeySequence())
         records = window.session.notebook.passes()
         assert len(records) == 4 and {r.conditions["seen"].value for r in records} == {"stutter"}
@@ -193,13 +202,87 @@ def test_stop_withdraws_the_instruction(notebook, qtbot):
         assert not panel.isVisible()
 
 
+def test_skip_leaves_one_pass_and_asks_for_the_next(notebook, qtbot):
+    """Skipped while an instruction waits, and while the readings do; the sweep goes on and stores nothing for them."""
+    with opened(notebook, qtbot) as window:
+        window.session.set_design(replace(DESIGN, from_w=10, to_w=14, repeats=1))
+        click(window.stage_buttons["Bench"])
+        panel = window.bench.guide
+        window.guide.speed = 400.0
+        click(window.bench.start)
+        qtbot.waitUntil(lambda: panel.isVisible(), timeout=60_000)
+        click(panel.done)  # everything stays unknown
+        texts = []
+
+        def asked(start):
+            qtbot.waitUntil(lambda: panel._request is not None and panel.text.text().startswith(start), timeout=60_000)
+            texts.append(panel.text.text())
+
+        asked("Restart into ")
+        click(panel.done)
+        asked("Set ")
+        click(window.bench.skip)
+        qtbot.waitUntil(lambda: panel._request is not None and panel.text.text() != texts[1], timeout=60_000)
+        asked("Set ")  # the next pass, not the end
+        assert window.runner.is_running and texts[1] != texts[2]
+        click(panel.done)
+        asked("Start ")
+        click(panel.done)
+        asked("The time is up")
+        click(window.bench.skip)
+        asked("Set ")
+        click(panel.done)
+        asked("Start ")
+        click(panel.done)
+        asked("The time is up")
+        panel.fields["gauge_start"].setText("40")
+        panel.fields["gauge_end"].setText("39.8")
+        click(panel.done)
+        asked("Put the limits back")
+        click(panel.done)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
+        assert len(window.session.notebook.passes()) == 1
+        assert "1 of 3 passes are kept" in window.bench.state.text()
+
+
+def test_the_mark_key_at_once_leaves_no_valid_pass(tmp_path):
+    """The end is marked before the scene has begun in earnest: what was brought lies outside the marks."""
+
+    class Hasty(Scripted):
+        def has_ended(self):
+            return True
+
+        def bring(self, instruction):
+            return Readings()
+
+    log = Log()
+    run(guided(Hasty()), Job("plan", ordered_passes(DESIGN, RIG), {}, TITLE.key, "deck", RIG), log, Control(),
+        log.announce)  # fmt: skip
+    assert log.records and all(judge(record, RIG).state is State.VOID for record in log.records)
+
+
+def test_a_log_that_was_brought_before_is_not_taken_again(tmp_path, qtbot):
+    path = tmp_path / "pass.csv"
+    path.write_text("frame time ms\n" + "\n".join(f"{v:.4f}" for v in wandering(30, 40)))
+    known = set()
+    panel = GuidePanel(known_logs=lambda: known)
+    qtbot.addWidget(panel)
+    panel.ask(Request(Instruction(Need.BRING, "Bring it."), wants_readings=True))
+    panel.open_file(path)
+    qtbot.waitUntil(lambda: panel._log is not None, timeout=60_000)
+    known.add(panel._log.conditions["log_part"].value)
+    panel.open_file(path)
+    qtbot.waitUntil(lambda: "in the notebook already" in panel.message.text(), timeout=60_000)
+    assert panel._log is None
+
+
 def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
     with Notebook(notebook) as opened_:
         plan = sweep.keep_plan(opened_, QUESTION, DESIGN)
         opened_.begin_run(plan, {"kind": "by hand", "rig": RIG.key}, guided(Scripted()).snapshot())
         ((entry, done, planned),) = sweep.unfinished(opened_)
         assert "Put the limits back" in sweep.describe_run(entry, done, planned)
-        assert sweep.put_back(opened_, entry) and sweep.unfinished(opened_) == []
+        assert sweep.put_back(opened_, entry).is_whole and sweep.unfinished(opened_) == []
 
 
 def test_the_end_of_the_scene_by_its_own_key(notebook, qtbot):

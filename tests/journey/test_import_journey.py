@@ -55,6 +55,8 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         qtbot.waitUntil(
             lambda: any(v.record.origin.value == "imported" for v in window.session.evaluation.views), timeout=60_000
         )
+        click(dialog.accept_)  # the button once more
+        assert "in the notebook already" in dialog.message.text()
         dialog.tabs.setCurrentWidget(dialog.summary_page)
         click(dialog.accept_)
         assert "a mean_fps, min_fps or score is needed" in dialog.message.text()

@@ -135,5 +135,5 @@ def test_put_back_after_a_kill(prepared, tmp_path):
     killed(path, 0.0, "pass", 12)
     with Notebook(path) as notebook:
         ((entry, _, _),) = sweep.unfinished(notebook)
-        assert sweep.put_back(notebook, entry) and sweep.unfinished(notebook) == []
+        assert sweep.put_back(notebook, entry).is_whole and sweep.unfinished(notebook) == []
     assert open_machine(address).read_back().readings == before.readings

@@ -166,6 +166,17 @@ def test_import_with_mapping_conditions_and_a_bad_line(demo, log):
     assert row["metrics"]["package_w"] == pytest.approx(14.8) and row["setup"]["cap_fps"] == "none"
 
 
+def test_the_same_file_is_imported_once(demo, log, tmp_path):
+    renamed = tmp_path / "another name.csv"
+    renamed.write_bytes(log.read_bytes())
+    first = run("import-pass", log, "--notebook", demo, "--set", "sustained_limit_w=15")
+    again = run("import-pass", renamed, "--notebook", demo, "--set", "sustained_limit_w=15")
+    assert first.exit_code == 0 and again.exit_code == 1
+    assert "in the notebook already; nothing was imported" in again.stderr
+    ids = {r["id"] for r in json.loads(run("passes", demo, "--json").stdout)["passes"]}
+    assert first.stdout.strip() in ids and len(ids) == 38
+
+
 @pytest.mark.parametrize(
     ("mapping", "words"),
     [("none=1", "no known channel"), ("package_w=no such", "no column"), ("package_w=2:V", "Choose one of")],

@@ -8,6 +8,7 @@ from helpers.build import machine
 from unit.test_runner import DESIGN, Log, job_of, start
 
 from hovrik.bench.job import Control, PassDone, Phase, Progress
+from hovrik.bench.protocol import Instruction, Need
 from hovrik.core.condition import Condition, Provenance
 from hovrik.core.errors import InputError, Unavailable
 from hovrik.core.guards import Guard, GuardThresholds, Look, Watch, guards_of, has_settled
@@ -25,6 +26,36 @@ def test_trips_after_its_hold_and_clears_after_its_own():
     trace = [(0, 90), (1, 98), (2, 90), (3, 98), (5, 99), (7.5, 99), (8, 85), (20, 79), (25, 79), (31, 79)]
     tripped = [bool(watch.look(Look(at, die_c=celsius))) for at, celsius in trace]
     assert tripped == [False] * 5 + [True] * 4 + [False]
+
+
+def test_two_looks_far_apart_know_nothing_of_the_time_between():
+    """A machine that was away for five minutes and is hot on either side has not been hot for five minutes."""
+    watch = Watch((HOT,))
+    assert not watch.look(Look(0, die_c=98)) and not watch.look(Look(300, die_c=98))
+    assert watch.look(Look(600, die_c=98))  # three looks say so, however far apart
+    assert watch.look(Look(900, die_c=60)) and watch.look(Look(1200, die_c=60))
+    assert not watch.look(Look(1500, die_c=60))
+
+
+def test_a_look_without_a_reading_starts_anew():
+    watch = Watch((HOT,))
+    for at, celsius in ((0, 98), (2, 98), (3, None), (4, 98), (6, 98)):
+        assert not watch.look(Look(at, die_c=celsius))
+    assert watch.look(Look(8.0, die_c=98))
+
+
+def test_a_tripped_guard_that_cannot_read_lets_go_after_a_while_and_says_so():
+    drain = guards_of(Rig("r", "R", 4, 30))[2]
+    assert drain.name == "drain"
+    watch = Watch((drain,))
+    for at in range(0, 40, 4):
+        watch.look(Look(at, battery_w=6.0, plugged=True))
+    assert "drain" in watch.tripped
+    held = [bool(watch.look(Look(at, plugged=True))) for at in range(40, 110, 10)]
+    assert held == [True] * 6 + [False]
+    assert watch.blind == {"drain": "The drain guard cannot read while nothing runs: the pass is tried again."}
+    watch.look(Look(120, battery_w=0.0, plugged=True))
+    assert watch.blind == {}
 
 
 def test_says_why_with_the_value_and_what_to_do():
@@ -78,6 +109,29 @@ def test_a_source_that_changes_pauses_and_the_pass_is_made_anew(tmp_path):
     assert outcomes == [(0, Outcome.DONE), (1, Outcome.ABORTED), (1, Outcome.DONE), (2, Outcome.DONE)]
     assert "power source has changed" in paused[0] and log.records[1].reason == paused[0]
     assert log.records[1].trace is not None
+
+
+def test_a_drain_that_is_read_in_scenes_only_does_not_hang_the_run(tmp_path):
+    """The adapter is too weak for the level; between scenes no channel is read, so nothing would clear the guard."""
+    made, log = machine(tmp_path), Log()
+    rig = replace(made.describe().rig, adapter_w=20.0)
+    made._model = replace(made._model, rig=rig)
+    made.needs_person(Instruction(Need.PLUG_IN, "Plug in."))
+    passes = ordered_passes(replace(DESIGN, from_w=20, to_w=20, soak_s=60.0, pass_s=60.0), rig)
+    phases = []
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, Progress):
+            phases.append(event.phase)
+            if phases.count(Phase.PAUSED) == 200:  # two guards' patience: the second try has been cut short too
+                control.stop()
+
+    control = Control()
+    asked = {"source": Condition("adapter", Provenance.ASKED)}
+    start(made, log, job_of(made, passes=passes, asked=asked, rig=rig, guards=guards_of(rig)), control, announce)
+    assert len(log.records) >= 2 and all(r.outcome is Outcome.ABORTED for r in log.records)
+    assert "although plugged in" in log.records[0].reason
 
 
 def test_pause_skip_and_repeat(tmp_path):

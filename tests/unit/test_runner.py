@@ -51,8 +51,14 @@ class Log:
 def job_of(made, design=DESIGN, **changes):
     """A job of the demo's scene."""
     rig, question = made.describe().rig, scenario.question()
-    base = {"passes": ordered_passes(design, rig), "context": {}, "title": question.title, "scene": question.scene}
-    return Job("plan", rig=rig, **{**base, **changes})
+    base = {
+        "passes": ordered_passes(design, rig),
+        "context": {},
+        "title": question.title,
+        "scene": question.scene,
+        "rig": rig,
+    }
+    return Job("plan", **{**base, **changes})
 
 
 def start(made, log, job=None, control=None, announce=None):

@@ -104,7 +104,7 @@ def test_an_unfinished_run_is_offered_and_put_back(notebook):
     machine.close()
     ((entry, done, planned),) = sweep.unfinished(notebook)
     assert (done, planned) == (0, 6) and "cut short after 0 of 6" in sweep.describe_run(entry, done, planned)
-    assert sweep.put_back(notebook, entry)
+    assert sweep.put_back(notebook, entry).is_whole
     assert open_machine(address).read_back().readings == before.readings and sweep.unfinished(notebook) == []
 
 

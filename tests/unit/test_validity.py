@@ -6,9 +6,11 @@ from helpers.build import machine, record_of, trace_of, wandering
 
 from hovrik.bench.job import Control, Job
 from hovrik.bench.runner import run
+from hovrik.core.condition import Condition, Provenance
 from hovrik.core.plan.ladder import LadderDesign, ordered_passes
 from hovrik.core.record import Outcome
 from hovrik.core.rig import Rig
+from hovrik.core.setup import Setup
 from hovrik.core.trace import Channel, Trace
 from hovrik.core.validity import State, Verdict, judge
 from hovrik.demo import scenario
@@ -104,6 +106,46 @@ def test_a_stutter_is_no_gap():
 def test_what_did_not_end_is_void_with_its_reason():
     verdict = judge(record_of(None, outcome=Outcome.FAILED, reason="did not start: memory"), RIG)
     assert verdict.state is State.VOID and "memory" in verdict.findings[0].evidence and not verdict.counts
+
+
+@pytest.mark.parametrize(
+    ("asked", "read", "words"),
+    [
+        ({"sustained_limit_w": 12.0}, {"sustained_limit_w": 20.0}, "sustained limit reads 20.0, 12.0 was asked"),
+        ({"sustained_limit_w": 12.0}, {"sustained_limit_w": 12.4}, ""),
+        ({"cap_fps": 40.0}, {"cap_fps": 30.0}, "frame cap reads 30.0, 40.0 was asked"),
+        ({"cap_fps": "none"}, {"cap_fps": 60.0}, "frame cap reads 60.0, none was asked"),
+        ({"boost": "off"}, {"boost": "on"}, "boost reads on, off was asked"),
+        ({"boost": "off"}, {"sustained_limit_w": 20.0}, ""),  # not read: nothing to say
+        ({"gpu_ceiling_mhz": 1200.0}, {"gpu_ceiling_mhz": 1210.0}, ""),
+        ({"gpu_ceiling_mhz": 1200.0}, {"gpu_ceiling_mhz": 1250.0}, "reads 1250.0"),
+    ],
+)
+def test_what_reads_back_otherwise_is_no_pass_at_what_was_asked(asked, read, words):
+    found = judge(record_of(clean().trace, asked=Setup(asked), read=Setup(read)), RIG)
+    said = [f.evidence for f in found.findings if f.check == "read back otherwise"]
+    assert bool(said) is bool(words) and all(words in text for text in said)
+    assert found.counts is not bool(words)
+
+
+@pytest.mark.parametrize("frames", [0, 1])
+def test_a_pass_without_frames_is_empty(frames):
+    trace = clean().trace
+    bare = Trace(trace.frames_ns[10 : 10 + frames], trace.channels, trace.start_ns, trace.end_ns)
+    state, names = checks(record_of(bare))
+    assert state is State.VOID and names == ["empty pass"]
+
+
+def test_a_draw_read_by_hand_stands_for_itself():
+    trace = clean().trace
+    read = {"draw_read_from": Condition("gauge", Provenance.ASKED)}
+    bare = record_of(Trace(trace.frames_ns[:0], trace.channels, trace.start_ns, trace.end_ns), conditions=read)
+    assert judge(bare, RIG).state is State.VALID
+
+
+def test_marks_that_lie_on_each_other_hold_no_pass():
+    trace = clean().trace
+    assert checks(record_of(Trace(trace.frames_ns, trace.channels, 0, 500_000_000)))[1] == ["empty pass"]
 
 
 def test_summary_has_nothing_to_check():

@@ -53,3 +53,10 @@ def test_a_probability_is_never_certain(share, text):
 def test_plurals():
     assert [words.plural(n, "pass", "passes") for n in (0, 1, 2)] == ["0 passes", "1 pass", "2 passes"]
     assert words.plural(2, "limit") == "2 limits"
+
+
+@pytest.mark.parametrize(
+    ("part", "text"), [(0.2, "20 %"), (0.034, "3 %"), (0.004, "0.4 %"), (1.0, "100 %"), (0.0099, "1 %")]
+)
+def test_parts_of_a_whole(part, text):
+    assert words.share(part) == text

@@ -44,6 +44,7 @@ class Guide(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._stopped = threading.Event()
+        self._cut = threading.Event()
         self._open: Request | None = None
         self._last: GuidedMachine | None = None
         self.speed = 1.0
@@ -57,9 +58,10 @@ class Guide(QObject):
     def machine(self, rig: Rig, titles: list[Title], source: Source) -> GuidedMachine:
         """A machine run through this guide; time is real. Its OS slot is that of the run before, if any."""
         self._stopped.clear()
+        self._cut.clear()
         before = self._last.slot if self._last is not None and self._last.rig.key == rig.key else ""
         slot = rig.slots[0].key if len(rig.slots) == 1 else before
-        self._last = GuidedMachine(rig, titles, slot, self, self._clock, self._pause, self.stop, source)
+        self._last = GuidedMachine(rig, titles, slot, self, self._clock, self._pause, self.cut, source)
         return self._last
 
     def do(self, instruction: Instruction) -> bool:
@@ -95,15 +97,23 @@ class Guide(QObject):
         self.asked.emit(request)
         request.answered.wait()
         self._open = None
+        self._cut.clear()
         return request.answer
 
     def _pause(self, seconds: float) -> bool:
-        return not self._stopped.wait(seconds / self.speed)
+        was_cut = self._cut.wait(seconds / self.speed) or self._stopped.is_set()
+        self._cut.clear()
+        return not was_cut
 
-    def stop(self) -> None:
-        """End waits; an open request is withdrawn."""
-        self._stopped.set()
+    def cut(self) -> None:
+        """End the wait under way; an open request is withdrawn. What is asked next is asked again."""
+        self._cut.set()
         request = self._open
         if request is not None:
             request.give(None)
             self.withdrawn.emit()
+
+    def stop(self) -> None:
+        """End every wait from now on; nothing is asked any more."""
+        self._stopped.set()
+        self.cut()

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from ..core import frames
 from ..core.condition import Conditions
-from ..core.errors import HovrikError, ImportRefused, InputError, Problem, count_left_out
+from ..core.errors import HovrikError, ImportRefused, Problem, count_left_out
 from ..core.question import Question
 from ..core.record import PassRecord
 from ..core.setup import Setup
@@ -350,11 +350,7 @@ class ImportDialog(QDialog):
             conditions = {**conditions, **telemetry.conditions_of((beside.fit, beside.telemetry.name))}
             beside.remember()
         self._remember_mapping()
-        pieces = batch.pieces_of(imported, math.inf)
-        if not pieces:
-            raise InputError("Between its marks the log holds no stretch of 10 s. Cut at another column, or at none.")
-        notebook = self._session.notebook
-        return batch.store_pieces(notebook, question, imported, pieces, setup, conditions, self._name, set())
+        return batch.store_whole(self._session.notebook, question, imported, setup, conditions, self._name)
 
     def _on_telemetry(self) -> None:
         self._update_accept()

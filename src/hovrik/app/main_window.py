@@ -104,7 +104,7 @@ class MainWindow(QMainWindow):
                 self.addAction(action)
         wired: list[tuple[str, str, Callable[[], None]]] = [
             ("Start the sweep", "F5", self.start_sweep),
-            ("Stop the sweep", "F8", self.runner.stop),
+            ("Stop the sweep", "F8", self._stop),
             ("Pause or go on", "F6", lambda: self.bench.pause.click()),
             ("Import passes", "Ctrl+I", self.open_import),
             ("Note an incident", "F9", self.note_incident),
@@ -130,7 +130,7 @@ class MainWindow(QMainWindow):
         session.evaluation_changed.connect(self._show_readiness)
         session.design_changed.connect(self._show_readiness)
         session.profiles_changed.connect(self._show_readiness)
-        self.bench_line.stop_asked.connect(self.runner.stop)
+        self.bench_line.stop_asked.connect(self._stop)
         self.runner.started.connect(lambda: self.bench_line.show_running(True))
         self._soon = QTimer(self)  # figures follow a run at a walking pace; the run comes first
         self._soon.setSingleShot(True)
@@ -328,6 +328,12 @@ class MainWindow(QMainWindow):
             self.runner.start(plan_id, by_hand, lambda: machine)
         self._show_readiness()
 
+    def _stop(self) -> None:
+        """End the run; a person is asked for nothing more."""
+        if self.runner.is_running:
+            self.guide.stop()
+        self.runner.stop()
+
     def _on_progress(self, event: Progress) -> None:
         self.bench_line.show_progress(event, self.bench.minutes_left(event))
 
@@ -366,14 +372,14 @@ class MainWindow(QMainWindow):
 
     def _put_back(self, entry: object) -> None:
         try:
-            confirmed = sweep.put_back(self.session.notebook, entry)  # type: ignore[arg-type]
+            back = sweep.put_back(self.session.notebook, entry)  # type: ignore[arg-type]
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return
         self.banner.show_problem(
             "The machine is back as it was."
-            if confirmed
-            else "The machine did not confirm being put back. Check its limits."
+            if back.is_whole
+            else f"The machine is not wholly back as it was. {back.words}. Set that by hand, then leave it as it is."
         )
 
     def _continue(self, plan_id: str) -> None:
@@ -410,7 +416,7 @@ class MainWindow(QMainWindow):
         from .incident_dialog import IncidentDialog
 
         event = self.bench.last_progress if self.runner.is_running else None
-        self.runner.stop()
+        self._stop()
         setup, phase = (event.setup, event.phase.value) if event is not None else (None, "")
         self.incident_dialog = _shown(IncidentDialog(self.session, setup, phase, self))
 
@@ -437,6 +443,7 @@ class MainWindow(QMainWindow):
         """Stop a run, which puts the machine back, and remember what was shown."""
         for dialog in self.findChildren(QDialog):  # an import ends after the log under way
             dialog.close()
+        self.guide.stop()
         self.runner.close()
         self.evaluator.close()
         QSettings("hovrik", "hovrik").setValue("geometry", self.saveGeometry())

@@ -60,12 +60,14 @@ class PassDone:
 
 @dataclass(frozen=True)
 class RunEnded:
-    """The run is over. reason : "" when all passes are done; restored : the setup before is back, confirmed."""
+    """The run is over. reason : "" when all passes are done; restored : the setup before is back, confirmed; left :
+    the knobs that are not, in words."""
 
     reason: str
     restored: bool
     done: int
     total: int
+    left: str = ""
 
 
 RunEvent = Progress | PassDone | RunEnded
@@ -119,6 +121,7 @@ class Job:
     """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass;
     slot : OS slot it runs in, None for the one that runs.
 
+    rig : as it is when the run starts; newest_rig : reads it as it is now, for the gate before each Apply;
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
     (real time: it has no other).
@@ -137,3 +140,8 @@ class Job:
     guards: Sequence[Guard] = ()
     patience_s: float = 0.0
     look_s: float = 2.0
+    newest_rig: Callable[[], Rig] | None = None
+
+    def rig_now(self) -> Rig:
+        """The rig as it is now."""
+        return self.newest_rig() if self.newest_rig is not None else self.rig

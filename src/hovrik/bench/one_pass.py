@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -43,9 +43,9 @@ class OnePass:
         if not self._charge_enough():
             return None
         self._say(Phase.APPLY)
-        outcome = apply(machine, planned.setup)
+        outcome = apply(machine, planned.setup, self.job.rig_now())
         if outcome.reply is not Reply.DONE:
-            return self._failed(f"{outcome.reply.value}: {outcome.reason}")
+            return None if self._is_left else self._failed(f"{outcome.reply.value}: {outcome.reason}")
         check_read_back(machine, planned.setup)
         if not self._spend(planned.settle_s, Phase.SETTLE, keep=False):
             return None
@@ -53,7 +53,7 @@ class OnePass:
         machine.sample()
         outcome = machine.start_scene(self.job.title, self.job.scene)
         if outcome.reply is not Reply.DONE:
-            return self._failed(f"did not start: {outcome.reason}")
+            return None if self._is_left else self._failed(f"did not start: {outcome.reason}")
         going = self._soak(began)
         start = machine.now_ns()
         going = going and self._spend(planned.pass_s, Phase.MEASURE)
@@ -63,6 +63,9 @@ class OnePass:
         read = machine.read_back().as_setup()
         machine.end_scene()
         self._samples.append(machine.sample())  # what a person brings comes in only now
+        trace = join(self._samples, start, end)
+        if self._is_left and not trace.frames_ns.size and not trace.channels:  # nothing was brought
+            return None
         conditions = {
             **machine.told(),
             "charge_start_share": Condition(charge_start, Provenance.READ, began),
@@ -73,7 +76,14 @@ class OnePass:
         room_c = machine.room_c()
         if room_c is not None:
             conditions["room_c"] = Condition(room_c, Provenance.READ, end)
-        return self._record(start, conditions, read=read, trace=join(self._samples, start, end))
+        if self.watch.blind:
+            conditions["guard_unread"] = Condition(" ".join(self.watch.blind.values()), Provenance.READ, began)
+        return self._record(start, conditions, read=read, trace=trace)
+
+    @property
+    def _is_left(self) -> bool:
+        """Whether the pass is to be left: skipped, or the run stopped."""
+        return self.control.skipped.is_set() or self.control.stopped.is_set()
 
     def _length(self, start: int, end: int) -> Condition:
         """What a pass whose person marked its end was to last: the scene's own length where it is noted."""
@@ -171,14 +181,7 @@ def look(machine: Machine, watch: Watch, sample: Sample | None) -> tuple[str, ..
         machine.now_ns() / 1e9, newest(channels.get("die_c")), machine.charge(), source,
         newest(channels.get("battery_w")), source is Source.ADAPTER, machine.room_c(),
     )  # fmt: skip
-    if sample is None and seen.die_c is None:
-        seen = replace(seen, die_c=_cooled(watch))
     return watch.look(seen)
-
-
-def _cooled(watch: Watch) -> float | None:
-    """Between scenes no channel is read: a tripped temperature counts as cooled, and clears after its time."""
-    return -273.0 if "temperature" in watch.tripped else None
 
 
 def spend(

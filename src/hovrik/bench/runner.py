@@ -8,7 +8,7 @@ from __future__ import annotations
 import contextlib
 from dataclasses import dataclass
 
-from ..core.errors import Unavailable
+from ..core.errors import BenchError, Unavailable
 from ..core.guards import Watch
 from ..core.plan.ladder import PlannedPass
 from ..core.question import Source
@@ -17,7 +17,7 @@ from ..core.setup import Snapshot
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import OnePass, look, spend
 from .protocol import Machine, Sample
-from .setting import prepare, put_back, refuse_what_cannot_be_put_back
+from .setting import PutBack, prepare, put_back, refuse_outside_range, refuse_what_cannot_be_put_back
 
 MOST_TRIES = 20
 
@@ -28,27 +28,41 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     Errors of the machine or the store end the run and are raised again after the setup before was put back.
     """
     control.machine = machine
+    refuse_outside_range(job)
     prepare(machine, job)
+    refuse_outside_range(job, machine)
+    if job.snapshot is not None:
+        _put_back_first(machine, job, job.snapshot)
     snapshot = job.snapshot or machine.snapshot()
     if not machine.describe().by_hand:  # what a person set, the person puts back
         refuse_what_cannot_be_put_back(job, snapshot)
     sink.begin(snapshot)
     going = _Run(machine, job, sink, control, announce, snapshot, machine.room_c(), len(job.done))
-    reason, restored = "stopped with an error", False
+    reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
     try:
         going.make_all()
         stopped = control.stopped.is_set()
         reason = "" if going.done == going.total else "stopped" if stopped else "some passes were skipped"
     finally:
         with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
-            restored = put_back(machine, snapshot)
+            back = put_back(machine, snapshot, job.rig_now())
         try:
-            if restored:
+            if back.is_whole:
                 sink.restored()
         finally:
-            ended = RunEnded(reason, restored, going.done, going.total)
+            ended = RunEnded(reason, back.is_whole, going.done, going.total, back.words)
             announce(ended)
     return ended
+
+
+def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
+    """Raises BenchError where what an earlier run left on the machine cannot be put back: nothing starts from there."""
+    back = put_back(machine, snapshot, job.rig_now())
+    if not back.is_whole:
+        raise BenchError(
+            f"An earlier run was cut short and the machine is not as it was before it. {back.words}. "
+            "Set that by hand and choose to leave the machine as it is, then start again."
+        )
 
 
 @dataclass
@@ -125,11 +139,11 @@ class _Run:
             if control.stopped.is_set():
                 return False
             if first:
-                put_back(machine, self.snapshot)
+                put_back(machine, self.snapshot, self.job.rig_now())
                 first = False
             machine.wait(max(machine.poll_s, 0.5))
             if watch is not None:
-                look(machine, watch, None)
+                look(machine, watch, machine.sample())
             now, charge = machine.now_ns(), machine.charge()
             self.announce(Progress(Phase.PAUSED, self.done, self.total, now_ns=now, charge=charge, why=why))
             if control.paused.is_set():
@@ -163,6 +177,6 @@ class _Run:
                 return False
             left_s -= self.job.look_s
             with contextlib.suppress(Unavailable):
-                put_back(self.machine, self.snapshot)
+                put_back(self.machine, self.snapshot, self.job.rig_now())
                 return True
         raise fault

@@ -1,20 +1,35 @@
-"""Setting a machine, with the help of its person where it wants one, and putting it back."""
+"""Setting a machine, with the help of its person where it wants one, and putting it back.
+
+Every value that reaches a machine passes `apply` or `put_back`, and both ask the one gate (core/allowed.py) first.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 
-from ..core.errors import BenchError, ReadbackMismatch
+from ..core.allowed import refusals
+from ..core.errors import BenchError, PlanError, ReadbackMismatch, Unavailable
+from ..core.knob import LABELS, Knob, Level, agrees
 from ..core.question import Source
+from ..core.rig import Rig
 from ..core.setup import Setup, Snapshot
 from .job import Job
 from .protocol import Instruction, Machine, Need, Outcome, Reply
 
 _ASKS = {Reply.RELAUNCH: Need.RELAUNCH, Reply.RESTART: Need.RESTART, Reply.PERSON: Need.SET_BY_HAND}
+_ANSWERS_LATE_S = 1.0  # what a knob may take to read back what was put
 
 
-def apply(machine: Machine, setup: Setup) -> Outcome:
-    """Set a setup; where a relaunch, restart or hand is wanted, ask the person for it and set it then."""
+def apply(machine: Machine, setup: Setup, rig: Rig) -> Outcome:
+    """Set a setup; where a relaunch, restart or hand is wanted, ask the person for it and set it then.
+
+    rig : as it is now. What lies outside its range or the machine's is refused with a sentence and never sent.
+    """
+    wrong = refusals(setup, rig, machine.describe().knobs)
+    if wrong:
+        return Outcome(Reply.REFUSED, " ".join(wrong))
     return _with_person(machine, lambda: machine.apply(setup))
 
 
@@ -27,15 +42,81 @@ def _with_person(machine: Machine, act: Callable[[], Outcome]) -> Outcome:
     return act()
 
 
-def put_back(machine: Machine, snapshot: Snapshot) -> bool:
-    """Restore the confirmed values of a snapshot; True once a read-back confirms every one of them."""
-    machine.end_scene()
-    if _with_person(machine, lambda: machine.restore(snapshot)).reply is not Reply.DONE:
-        return False
-    now = machine.read_back().readings
-    return all(
-        key in now and now[key].confirmed and now[key].value == value for key, value in snapshot.restorable().items()
-    )
+@dataclass(frozen=True)
+class PutBack:
+    """What became of putting a machine back. left : knobs that are not as they were, each with why."""
+
+    left: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether every knob is as it was, confirmed."""
+        return not self.left
+
+    @property
+    def words(self) -> str:
+        """What is left, for a sentence; empty where nothing is."""
+        return "; ".join(f"{LABELS.get(key, (key, ''))[0]}: {why}" for key, why in self.left.items())
+
+
+def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
+    """Restore the confirmed values of a snapshot, all at once, then knob by knob what that left; each is confirmed by
+    reading it back. What lies outside the rig's range is never sent.
+
+    Raises Unavailable where nothing of the machine can be reached.
+    """
+    with contextlib.suppress(Unavailable):  # the knobs matter more
+        machine.end_scene()
+    wanted = snapshot.restorable()
+    if not wanted:  # what a person set, the person puts back
+        outcome = _with_person(machine, lambda: machine.restore(snapshot))
+        return PutBack({} if outcome.reply is Reply.DONE else {"setup": outcome.reason or outcome.reply.value})
+    knobs = machine.describe().knobs
+    refused = {key: words[0] for key, value in wanted.items() if (words := refusals(Setup({key: value}), rig, knobs))}
+    allowed = wanted.without(*refused)
+    single = [Setup({key: value}) for key, value in allowed.items()]
+    why: dict[str, str] = {}
+    off, reached = dict(allowed), False
+    for part in (allowed, *single, *single):  # twice: one knob may have to wait for another
+        if not set(part) & set(off):
+            continue
+        try:
+            outcome = _with_person(machine, lambda part=part: machine.restore(_part(snapshot, part)))  # type: ignore[misc]
+            reached, reason = True, "" if outcome.reply is Reply.DONE else outcome.reason or outcome.reply.value
+        except Unavailable as fault:
+            reason = str(fault)
+        why.update(dict.fromkeys(part, reason))
+        off = _differing(machine, allowed, knobs)
+    if off and not reached:
+        raise Unavailable(next(iter(why.values())))
+    return PutBack({**refused, **{key: why[key] or f"reads {read}, was {allowed[key]}" for key, read in off.items()}})
+
+
+def _part(snapshot: Snapshot, part: Setup) -> Snapshot:
+    return Snapshot({key: snapshot.readings[key] for key in part}, snapshot.at_ns)
+
+
+def _differing(machine: Machine, wanted: Setup, knobs: Sequence[Knob]) -> dict[str, Level]:
+    """Knobs that do not read back what was put, with what they read; looked at twice, since some answer late."""
+    steps = {knob.id: knob.step for knob in knobs}
+    found: dict[str, Level] = dict.fromkeys(wanted, "nothing")
+    for turn in range(2):
+        try:
+            if turn:
+                machine.wait(_ANSWERS_LATE_S)
+            now = machine.read_back().readings
+        except Unavailable:
+            continue
+        found = {}
+        for key, value in wanted.items():
+            reading = now.get(key)
+            if reading is None or not reading.confirmed:
+                found[key] = "nothing that the hardware confirms"
+            elif not agrees(key, value, reading.value, steps.get(key)):
+                found[key] = reading.value
+        if not found:
+            break
+    return found
 
 
 def prepare(machine: Machine, job: Job) -> None:
@@ -57,6 +138,19 @@ def prepare(machine: Machine, job: Job) -> None:
         raise BenchError(f"The machine is on the {source.value}, the plan asks for the {wanted.value}. {text}")
 
 
+def refuse_outside_range(job: Job, machine: Machine | None = None) -> None:
+    """Raises PlanError where a pass that is still to be made asks for what the rig, as it is now, or the machine does
+    not allow; before anything is touched."""
+    rig, knobs = job.rig_now(), machine.describe().knobs if machine is not None else None
+    wrong: list[str] = []
+    for planned in job.passes:
+        if planned.index not in job.done:
+            wrong += [why for why in refusals(planned.setup, rig, knobs) if why not in wrong]
+    if wrong:
+        more = f" And {len(wrong) - 3} more." if len(wrong) > 3 else ""
+        raise PlanError(f"The plan was not started. {' '.join(wrong[:3])}{more}")
+
+
 def refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
     """Raises BenchError where a knob that the plan touches has no confirmed value."""
     touched = {key for planned in job.passes for key in planned.setup}
@@ -70,11 +164,14 @@ def refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
 
 
 def check_read_back(machine: Machine, asked: Setup) -> None:
-    """Raises ReadbackMismatch where a confirmed value is not what was asked."""
+    """Raises ReadbackMismatch where a confirmed value is off what was asked by more than half a step."""
     now = machine.read_back().readings
+    knobs = {knob.id: knob for knob in machine.describe().knobs}
     for key, value in asked.items():
-        reading = now.get(key)
-        if reading is not None and reading.confirmed and reading.value != value:
+        reading, knob = now.get(key), knobs.get(key)
+        if reading is None or not reading.confirmed:
+            continue
+        if not agrees(key, value, reading.value, knob.step if knob else None):
             raise ReadbackMismatch(
                 f"{key} was set to {value} but reads {reading.value}. Check whether another tool sets it, then "
                 "continue the sweep."

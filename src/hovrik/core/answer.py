@@ -197,7 +197,7 @@ def _down_words(down: Level, level: Level, question: Question) -> str:
         return f"{name} has no low to judge"
     if down.holds < 1 - question.sure:
         if down.missed and down.missed[0] ** 2 > question.missed_share:
-            return f"{name} misses {100 * down.missed[0] ** 2:.1g} % of frames"
+            return f"{name} misses {words.share(down.missed[0] ** 2)} of frames"
         return f"{name} drops to {words.span(down.low.estimate())}"
     return f"{name} is not settled ({words.percent(down.holds)} that it holds)"
 

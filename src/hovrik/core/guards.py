@@ -1,6 +1,8 @@
 """Guards of a run: each watches one reading, trips past one threshold for a hold time, clears past another for its own.
 
-A tripped guard is a recorded outcome, not an error. No clock here: the machine's time is handed in.
+A tripped guard is a recorded outcome, not an error. A guard decides on what it reads: time between two looks of which
+nothing is known does not count as lasting, and one whose reading cannot be had while the run is held says so and lets
+the pass be tried again. No clock here: the machine's time is handed in.
 """
 
 from __future__ import annotations
@@ -14,6 +16,8 @@ from .errors import InputError
 from .question import Source
 from .rig import Rig
 from .trace import Channel
+
+BLIND_S = 60.0  # how long a tripped guard waits for a reading that does not come before the pass is tried again
 
 
 @dataclass(frozen=True)
@@ -53,34 +57,56 @@ class Guard:
 @dataclass
 class Watch:
     """The state of all guards of a run. wanted : source; room_c : where the run began; tripped : name to the words that
-    say why."""
+    say why; blind : name to the words that say what could not be read, of guards that let go for want of a reading."""
 
     guards: Sequence[Guard]
     wanted: Source | None = None
     room_c: float | None = None
     tripped: dict[str, str] = field(default_factory=dict)
-    _since: dict[str, float] = field(default_factory=dict)
+    blind: dict[str, str] = field(default_factory=dict)
+    _lasted: dict[str, float] = field(default_factory=dict)
+    _unread: dict[str, float] = field(default_factory=dict)
+    _before_s: float | None = None
 
     def look(self, seen: Look) -> tuple[str, ...]:
         """Take a look; the words of what is tripped now."""
+        passed = 0.0 if self._before_s is None else max(seen.at_s - self._before_s, 0.0)
+        self._before_s = seen.at_s
         for guard in self.guards:
             value = self._value(guard.reading, seen)
             if value is None:
+                self._without_reading(guard, passed)
                 continue
+            self._unread.pop(guard.name, None)
+            self.blind.pop(guard.name, None)
             is_tripped = guard.name in self.tripped
-            bad = guard.is_past(value, tripped=is_tripped)
-            if bad == is_tripped:  # as before: nothing is under way
-                self._since.pop(guard.name, None)
+            if guard.is_past(value, tripped=is_tripped) == is_tripped:  # as before: nothing is under way
+                self._lasted.pop(guard.name, None)
                 continue
-            since = self._since.setdefault(guard.name, seen.at_s)
-            if seen.at_s - since < (guard.clear_s if is_tripped else guard.hold_s):
+            wanted = guard.clear_s if is_tripped else guard.hold_s
+            # two looks far apart know nothing of the time between them: no gap counts for more than half of what lasts
+            lasted = self._lasted.get(guard.name)
+            lasted = 0.0 if lasted is None else lasted + min(passed, 0.5 * wanted)
+            self._lasted[guard.name] = lasted
+            if lasted < wanted - 1e-9:
                 continue
-            self._since.pop(guard.name, None)
+            self._lasted.pop(guard.name, None)
             if is_tripped:
                 del self.tripped[guard.name]
             else:
                 self.tripped[guard.name] = f"{guard.why.format(value=value)} {guard.what}"
         return tuple(self.tripped.values())
+
+    def _without_reading(self, guard: Guard, passed: float) -> None:
+        """A reading that does not come decides nothing; a tripped guard lets go after a while and says so."""
+        self._lasted.pop(guard.name, None)
+        if guard.name not in self.tripped:
+            return
+        self._unread[guard.name] = self._unread.get(guard.name, 0.0) + passed
+        if self._unread[guard.name] < max(BLIND_S, guard.clear_s):
+            return
+        del self._unread[guard.name], self.tripped[guard.name]
+        self.blind[guard.name] = f"The {guard.name} guard cannot read while nothing runs: the pass is tried again."
 
     def _value(self, reading: str, seen: Look) -> float | None:
         if reading == "other_source":

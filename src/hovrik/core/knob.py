@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -53,6 +54,8 @@ class Knob:
         """Why `value` is not allowed, or None where it is."""
         if self.levels and value in self.levels:
             return None
+        if isinstance(value, float) and not math.isfinite(value):
+            return f"{self.label} {value} is not a number that can be set."
         if isinstance(value, str | bool) or self.low is None or self.high is None:
             allowed = ", ".join(str(level) for level in self.levels) or "numbers only"
             return f"{self.label} {value} is not offered. Choose one of: {allowed}."
@@ -77,3 +80,17 @@ LABELS = {
     "cap_fps": ("Frame cap", "fps"),
     "refresh_hz": ("Refresh", "Hz"),
 }
+
+# the step within which two readings of a knob are the same setting, where neither machine nor rig knows a finer one
+STEPS = {**dict.fromkeys(LIMITS, 1.0), CAP: 1.0, REFRESH: 1.0, "cpu_ceiling_ghz": 0.1, "gpu_ceiling_mhz": 25.0}
+
+
+def agrees(key: str, asked: Level, read: Level, step: float | None = None) -> bool:
+    """Whether a value read back is the one that was asked for: numbers within half a step (a hundredth of the value
+    for knobs whose step is unknown), words to the letter."""
+    numbers = [v for v in (asked, read) if isinstance(v, int | float) and not isinstance(v, bool)]
+    if len(numbers) < 2:
+        return asked == read
+    one, other = float(numbers[0]), float(numbers[1])
+    step = step or STEPS.get(key) or 0.02 * abs(one)
+    return abs(one - other) <= 0.5 * step + 1e-9

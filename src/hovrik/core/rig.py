@@ -187,6 +187,15 @@ class Rig:
             raise PlanError(f"The range of power limits of {self.name} is unknown. Enter it in Rig.")
         return self.limit_low_w, self.limit_high_w
 
+    def range_of(self, key: str) -> tuple[float, float]:
+        """Range of one of the three power limits, W; short and peak share the sustained one's where theirs is unknown.
+        PlanError where that is unknown too."""
+        name = key.removesuffix("_limit_w")
+        low, high = (getattr(self, f"{name}_{side}_w", None) for side in ("low", "high"))
+        if low is not None and high is not None:
+            return low, high
+        return self.limit_range_w()
+
     def check_limit(self, limit_w: float) -> None:
         """Raise LimitError where a power limit lies outside this rig's range, PlanError where that is unknown."""
         low, high = self.limit_range_w()

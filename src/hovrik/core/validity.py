@@ -14,13 +14,14 @@ import numpy as np
 
 from .checks import ALL, Finding, Seen, State, Thresholds, second_means, spans_of
 from .frames import Intervals
-from .knob import STATIC_LIMIT
+from .knob import LABELS, LIMITS, STATIC_LIMIT, agrees
 from .record import PassRecord
 from .rig import Rig
 from .setup import Setup
 from .trace import Channel, Trace
 
-VERSION = 2
+VERSION = 3
+SHORTEST_S = 1.0  # less between two marks is a slip of the hand, not a pass
 
 
 @dataclass(frozen=True)
@@ -63,8 +64,11 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
     if trace is None:
         return Verdict(State.VALID, (), ("summary only: nothing to check",))
     interval_ms = trace.interval_ms()
-    findings: list[Finding] = []
+    findings = [*_read_otherwise(record, rig), *_empty(record, trace)]
     facts: list[str] = []
+    unread = record.conditions.get("guard_unread")
+    if unread is not None and unread.value:
+        facts.append(str(unread.value))
     limit_w = record.setup.static_limit_w
     package = trace.measured("package_w")
     if package is not None and limit_w is not None:
@@ -90,6 +94,40 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
 def _worst(findings: Sequence[Finding]) -> State:
     states = {f.state for f in findings}
     return State.VOID if State.VOID in states else State.SUSPECT if State.SUSPECT in states else State.VALID
+
+
+def _read_otherwise(record: PassRecord, rig: Rig | None) -> list[Finding]:
+    """Knobs that read back other than they were asked: the pass was not made at what it would count as."""
+    step = rig.limit_step_w if rig is not None else None
+    off = [
+        f"{LABELS.get(key, (key, ''))[0].lower()} reads {record.read[key]}, {asked} was asked"
+        for key, asked in record.asked.items()
+        if key in record.read and not agrees(key, asked, record.read[key], step if key in LIMITS else None)
+    ]
+    if not off:
+        return []
+    return [
+        Finding(
+            "read back otherwise", State.VOID, "; ".join(off),
+            "Check whether another tool or a power mode sets it, and whether the machine offers that value.",
+        )
+    ]  # fmt: skip
+
+
+def _empty(record: PassRecord, trace: Trace) -> list[Finding]:
+    """Nothing that could be judged lies between the marks. A draw that was read by hand stands for itself."""
+    low, high = np.searchsorted(trace.frames_ns, (trace.start_ns, trace.end_ns + 1))
+    frames = int(high - low)
+    by_hand = any(key.endswith("_read_from") for key in record.conditions)
+    if trace.seconds >= SHORTEST_S and (frames > 1 or (frames == 0 and by_hand)):
+        return []
+    what = "no frame" if frames == 0 else "one frame" if frames == 1 else f"{frames} frames"
+    return [
+        Finding(
+            "empty pass", State.VOID, f"{what} in {trace.seconds:.1f} s between the marks",
+            "Check that the log ran and that the end mark was not set too early; run it again.",
+        )
+    ]  # fmt: skip
 
 
 def _limit_exceeded(package: Channel, limit_w: float, limits: Thresholds) -> list[Finding]:

@@ -53,6 +53,12 @@ def hours_span_short(estimate: Estimate) -> str:
     return hours_span(estimate).replace(" min", "") if estimate.value >= 1.2 else hours_span(estimate)
 
 
+def share(part: float) -> str:
+    """A part of a whole: '3 %', '20 %', '0.4 %'; one digit under 10 %, whole percents above."""
+    percents = 100 * part
+    return f"{percents:.0f} %" if percents >= 0.95 else f"{percents:.1g} %"
+
+
 def percent(share: float) -> str:
     """A probability in words: never 100 % or 0 %."""
     if share >= 0.995:

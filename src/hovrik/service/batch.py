@@ -5,7 +5,7 @@ A log is stored before the next is read, so memory holds one log and a kill lose
 
 from __future__ import annotations
 
-import hashlib
+import math
 import re
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -25,7 +25,7 @@ from ..store.importers.frame_log import Imported, convert, guess
 from ..store.importers.table import read_table
 from ..store.importers.telemetry import Telemetry
 from ..store.notebook import Notebook
-from . import imports
+from . import imports, log_parts
 from . import telemetry as beside
 from .mappings import mappings
 
@@ -123,7 +123,7 @@ def store(
     stores only those that are missing.
     """
     stated = imports.conditions_from(question, conditions)
-    known = {str(r.conditions["log_part"].value) for r in notebook.passes() if "log_part" in r.conditions}
+    known = log_parts.known(notebook)
     done: list[Log] = []
     for order in orders:
         try:
@@ -154,10 +154,9 @@ def store_pieces(
 ) -> list[PassRecord]:  # fmt: skip
     """Store the passes of one log but for those in `known`, which grows. name : of the log. Raises PlanError,
     StoreError."""
-    digest = _digest(imported)
     made = []
     for number, (piece, words) in enumerate(pieces, 1):
-        part = f"{digest}@{piece.start_ns}"
+        part = log_parts.part_of(imported, piece)
         if part in known:
             continue
         now = time.time_ns()
@@ -165,11 +164,25 @@ def store_pieces(
         found = {
             **stated,
             "log": Condition(f"{where}: {words}" if words else where, Provenance.READ, now),
-            "log_part": Condition(part, Provenance.READ, now),
+            log_parts.CONDITION: Condition(part, Provenance.READ, now),
         }
         made.append(imports.import_trace(notebook, question, replace(imported, trace=piece), setup, found))
         known.add(part)
     return made
+
+
+def store_whole(
+    notebook: Notebook, question: Question, imported: Imported, setup: Setup, stated: Conditions, name: str
+) -> list[PassRecord]:
+    """Store what one log holds, cut at its marks where it has some. Raises InputError where nothing can be stored, or
+    all of it is in the notebook already; PlanError, StoreError."""
+    pieces = pieces_of(imported, math.inf)
+    if not pieces:
+        raise InputError("Between its marks the log holds no stretch of 10 s. Cut at another column, or at none.")
+    kept = store_pieces(notebook, question, imported, pieces, setup, stated, name, log_parts.known(notebook))
+    if not kept:
+        raise InputError(f"The frames of {name} are in the notebook already; nothing was imported.")
+    return kept
 
 
 def pieces_of(imported: Imported, idle_s: float = IDLE_S) -> list[Piece]:
@@ -177,11 +190,6 @@ def pieces_of(imported: Imported, idle_s: float = IDLE_S) -> list[Piece]:
     if imported.marks:
         return cut_at_marks(imported.trace, imported.marks)
     return [(piece, "") for piece in cut_at_idle(imported.trace, idle_s)]
-
-
-def _digest(imported: Imported) -> str:
-    """The same for the same frames, whatever the file is called."""
-    return hashlib.sha256(imported.trace.frames_ns.tobytes()).hexdigest()[:24]
 
 
 def _read(

@@ -12,6 +12,8 @@ import numpy as np
 from ..bench import runner, setting
 from ..bench.job import Control, Job, RunEnded, RunEvent
 from ..bench.protocol import Machine
+from ..bench.setting import PutBack
+from ..core.allowed import refusals
 from ..core.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
 from ..core.errors import PlanError, StoreError
 from ..core.guards import GuardThresholds, guards_of
@@ -90,6 +92,9 @@ def keep_plan(
     """
     rig = rig_of(notebook, question.rig)
     passes = passes_of(design, rig, setups)
+    wrong = [why for setup in setups for why in refusals(setup, rig)]
+    if wrong:
+        raise PlanError(f"These setups cannot be planned. {' '.join(dict.fromkeys(wrong))}")
     too_long = total(passes, rig).too_long
     if too_long:
         raise PlanError(
@@ -181,31 +186,34 @@ def run_plan(
 ) -> RunEnded:  # fmt: skip
     """Run what is left of a stored plan. Every pass is in the notebook before it is announced."""
     planned = load_plan(notebook, plan_id)
+    rig = rig_of(notebook, planned.question.rig)
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
-        plan_id, planned.passes, planned.context, planned.question.title, planned.question.scene, planned.rig,
-        planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
-        guards_of(planned.rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
+        plan_id, planned.passes, context_of(notebook, planned.question), planned.question.title, planned.question.scene,
+        rig, planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
+        guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
+        newest_rig=lambda: rig_of(notebook, rig.key),
     )  # fmt: skip
-    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, planned.rig), control, announce)
+    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
 
 
-def put_back(notebook: Notebook, entry: JournalEntry) -> bool:
-    """Put back what a run that was cut short found on its machine; True once confirmed, and the entry is closed.
+def put_back(notebook: Notebook, entry: JournalEntry) -> PutBack:
+    """Put back what a run that was cut short found on its machine; once all of it is confirmed the entry is closed.
 
     A machine run by hand is put back by its person, who has just been told so.
     """
     if entry.machine.get("kind") == "by hand":
         notebook.end_run(entry.id)
-        return True
+        return PutBack()
+    rig = rig_of(notebook, load_plan(notebook, entry.plan_id).question.rig)
     machine = open_machine(entry.machine)
     try:
-        confirmed = setting.put_back(machine, entry.snapshot)
+        back = setting.put_back(machine, entry.snapshot, rig)
     finally:
         machine.close()
-    if confirmed:
+    if back.is_whole:
         notebook.end_run(entry.id)
-    return confirmed
+    return back
 
 
 def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:

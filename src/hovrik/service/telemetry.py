@@ -17,6 +17,7 @@ from ..store.importers.frame_log import Imported
 from ..store.importers.table import read_table
 from ..store.importers.telemetry import Telemetry, convert
 from ..store.notebook import Notebook
+from . import log_parts
 from .mappings import Mappings, mappings
 
 
@@ -83,7 +84,8 @@ def read_together(paths: Sequence[Path], known: Mappings) -> Together:
         words.append(f"{telemetry.name}: {said}" if place is not None else said)
         if place is not None:
             places.append((place, telemetry.name))
-    return Together(imported, conditions_of(*places), " ".join(words))
+    part = Condition(log_parts.part_of(log[0], log[0].trace), Provenance.READ, time.time_ns())
+    return Together(imported, {**conditions_of(*places), log_parts.CONDITION: part}, " ".join(words))
 
 
 def put_beside(imported: Imported, telemetry: Telemetry) -> tuple[Imported, ClockFit | None, str]:

@@ -257,7 +257,7 @@ class Notebook:
     def done_indices(self, plan_id: str) -> frozenset[int]:
         """Planned passes that are kept, were not cut short and are not deleted."""
         rows = self.read_rows("SELECT id, plan_index FROM pass WHERE plan_id = ? AND outcome <> 'aborted'", plan_id)
-        gone = {i for i, notes in self.annotations().items() if any(n.kind == "deletion" for n in notes)}
+        gone = self.taken_out()
         return frozenset(index for i, index in rows if i not in gone and index is not None)
 
     # -- passes
@@ -291,6 +291,10 @@ class Notebook:
     def passes(self) -> list[PassRecord]:
         """Every pass without its series (trace None even where there is one), oldest first."""
         return [self._record(row, with_trace=False) for row in self.read_rows(f"{_PASS} ORDER BY noted_at, rowid")]
+
+    def taken_out(self) -> set[str]:
+        """Ids of passes that the user took out."""
+        return {i for i, notes in self.annotations().items() if any(n.kind == "deletion" for n in notes)}
 
     def has_passes(self) -> bool:
         """Whether there is any pass."""

@@ -13,6 +13,7 @@ from ...core.errors import PlanError
 from ...core.plan.ladder import PlannedPass, ordered_passes
 from ...core.record import Outcome
 from ...core.setup import describe
+from ...service import log_parts
 from ...service.evidence import surprising_setups, void_setups
 from ...service.mappings import mappings
 from ...store.stills import keep_stills
@@ -67,7 +68,9 @@ class BenchStage(Stage):
         top.addWidget(self.clocks)
         top.addWidget(self.import_)
         self.layout_.addLayout(top)
-        self.guide = GuidePanel(lambda: mappings(session.notebook), lambda: session.rig)
+        self.guide = GuidePanel(
+            lambda: mappings(session.notebook), lambda: session.rig, lambda: log_parts.known(session.notebook)
+        )
         row = QHBoxLayout()
         row.setSpacing(10)
         self.traces = LiveTraces()
@@ -292,7 +295,8 @@ class BenchStage(Stage):
         reason, restored = ended.reason, ended.restored  # type: ignore[attr-defined]
         words = f"{ended.done} of {ended.total} passes are kept. "  # type: ignore[attr-defined]
         words += "Stopped. " if reason == "stopped" else ""
-        words += "The machine is back as it was." if restored else "The machine is NOT back as it was: see above."
+        left = ended.left  # type: ignore[attr-defined]
+        words += "The machine is back as it was." if restored else f"The machine is NOT back as it was. {left}"
         self.state.setText(words)
         for row in range(self.queue.count()):
             item = self.queue.item(row)

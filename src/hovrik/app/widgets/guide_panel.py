@@ -17,6 +17,7 @@ from ...core.errors import HovrikError, count_left_out
 from ...core.preflight import Item
 from ...core.rig import Rig
 from ...core.words import plural
+from ...service import log_parts
 from ...service.mappings import Mappings
 from ...service.telemetry import Together, read_together
 from ...store.stills import SUFFIXES
@@ -39,7 +40,8 @@ class GuidePanel(Card):
 
     Signals: ticked (the gauge stepped), ended (the scene has), answered_once (the questions before the first pass are
     done), turned_up (whether it is there).
-    mappings : those saved for columns, by file shape, asked for each log; rig : the one that is run.
+    mappings : those saved for columns, by file shape, asked for each log; rig : the one that is run; known_logs : parts
+    of logs that are in the notebook.
     """
 
     ticked = pyqtSignal()
@@ -48,10 +50,11 @@ class GuidePanel(Card):
     turned_up = pyqtSignal(bool)
 
     def __init__(
-        self, mappings: Callable[[], Mappings] = Mappings, rig: Callable[[], Rig | None] = lambda: None
-    ) -> None:
+        self, mappings: Callable[[], Mappings] = Mappings, rig: Callable[[], Rig | None] = lambda: None,
+        known_logs: Callable[[], set[str]] = set,
+    ) -> None:  # fmt: skip
         super().__init__("", "pick")
-        self._mappings, self._rig = mappings, rig
+        self._mappings, self._rig, self._known_logs = mappings, rig, known_logs
         self.setAcceptDrops(True)
         self.setAccessibleName("What to do now")
         self._request: Request | None = None
@@ -195,6 +198,10 @@ class GuidePanel(Card):
         self._reader.run(lambda: read_together(paths, known))
 
     def _on_read(self, log: Together) -> None:
+        if log.conditions[log_parts.CONDITION].value in self._known_logs():
+            self._log = None
+            self.message.setText("The frames of this log are in the notebook already. Bring the log of this pass.")
+            return
         self._log = log
         left_out = count_left_out(log.imported.problems)
         odd = f" {left_out} lines left out." if left_out else ""

@@ -66,6 +66,7 @@ class SimulatedMachine:
         self._recorder = Recorder()
         self._throttle, self._drawn_w = 1.0, 0.0
         self._written = 0.0
+        self._unwritten = ""
         self._granted: set[Where] = set()
         self.happened = {"dropouts": 0}  # truth, for tests of judgement only; a scene's own joins at its end
         self._sensor = np.random.default_rng((seed, 77))
@@ -107,12 +108,13 @@ class SimulatedMachine:
             gauge=self._power.gauge, plugged=self._power.plugged,
         )  # fmt: skip
         temporary = self._path.with_suffix(".tmp")
+        self._unwritten = ""
         try:
             temporary.write_text(json.dumps(self._state), encoding="utf-8")
             temporary.replace(self._path)
             self._written = time.monotonic()
-        except OSError as fault:
-            raise Unavailable(f"The stand-in's state {self._path} cannot be written: {fault}.") from fault
+        except OSError as fault:  # hardware does not care for a full disk: told when it is let go of
+            self._unwritten = f"The stand-in's state {self._path} cannot be written: {fault}."
 
     # -- what it is
 
@@ -337,6 +339,8 @@ class SimulatedMachine:
 
     def close(self) -> None:
         self._write_state()
+        if self._unwritten:
+            raise Unavailable(self._unwritten)
 
     def _advance(self, step_ns: int) -> None:
         if self._player is None:
