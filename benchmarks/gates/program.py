@@ -6,12 +6,16 @@ Passes come in as the worlds made them (frames, channels, marks); intervals and 
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from hovrik.bench.job import Control
 from hovrik.core import answer, heat, ladder, marks
 from hovrik.core.condition import Condition, Provenance
 from hovrik.core.errors import HovrikError
@@ -19,15 +23,31 @@ from hovrik.core.figures import PassFigures, against, figures_of, spread_of
 from hovrik.core.frames import missed_share
 from hovrik.core.heat import TimeConstants
 from hovrik.core.knob import LIMITS
+from hovrik.core.plan.ladder import LadderDesign
 from hovrik.core.question import Question, School
 from hovrik.core.record import PassRecord
-from hovrik.core.rig import Rig
+from hovrik.core.rig import OsSlot, Rig, Version
 from hovrik.core.setup import Setup
 from hovrik.core.spread import OnePass
+from hovrik.core.title import Scene, Title
 from hovrik.core.trace import Channel, Trace
 from hovrik.core.validity import judge
+from hovrik.service import library, sweep
+from hovrik.service.evidence import evaluate
+from hovrik.store.notebook import Notebook
 
-from .worlds.passes import Made, Swept
+from .worlds.passes import SUBSETS, Made, Swept
+
+# the curve of a ladder does not depend on the floor: it is fitted once for all the floors that a sweep is asked
+_chosen = ladder.curves.choose
+
+
+@lru_cache(maxsize=16)
+def _choose_once(x: bytes, y: bytes) -> Any:
+    return _chosen(np.frombuffer(x), np.frombuffer(y))
+
+
+ladder.curves.choose = lambda x, y: _choose_once(x.tobytes(), y.tobytes())  # type: ignore[assignment]
 
 HEAT_AT = "middle"  # the level at which the program's plans put the heat pass
 TOO_CLOSE = -1
@@ -124,17 +144,22 @@ class Analyst:
         checks = tuple(f.check for f in verdict.findings)
         return Prepared(key, made, record, found, np.sort(interval[interval > 0]), verdict.state.value, checks)
 
+    def of(self, n: int) -> list[Prepared]:
+        """The passes of a sweep with n rounds."""
+        return [one for one in self.prepared if one.made.round in SUBSETS[n]]
+
+    def holds(self, passes: Sequence[Prepared], asked: Asked) -> dict[float, float]:
+        """Probability that each level holds, by limit."""
+        question = _question(asked, School.PERCENTILE)
+        ladders = ladder.read(self._all_counted(passes, asked), question)
+        levels = ladders[0].levels if ladders else ()
+        return {level.limit_w: level.holds for level in levels if level.holds is not None}
+
     def read(self, passes: Sequence[Prepared], asked: Asked, *, school: School = School.PERCENTILE,
              with_marks: bool = False) -> Said:  # fmt: skip
         """What is said from some of the passes."""
-        question = Question("r", "s", "t", "c", target_fps=asked.target_fps, tolerance=asked.tolerance, school=school,
-                            price_fps_per_w=PRICE)  # fmt: skip
-        counts: dict[float, int] = {}
-        valid = [one for one in passes if one.state != "void"]
-        for one in valid:
-            counts[one.made.limit_w] = counts.get(one.made.limit_w, 0) + 1
-        single = max(counts.values(), default=0) == 1
-        counted = [self._counted(one, asked, single) for one in valid]
+        question = _question(asked, school)
+        counted = self._all_counted(passes, asked)
         ladders = ladder.read(counted, question)
         if not ladders:
             return Said((), None, None, {})
@@ -144,6 +169,14 @@ class Analyst:
         found = said.marks if with_marks else ()
         return Said(levels, said.option.limit_w if said.option else None, said.holds,
                     {mark.id: _mark(mark) for mark in found})  # fmt: skip
+
+    def _all_counted(self, passes: Sequence[Prepared], asked: Asked) -> list[ladder.Counted]:
+        counts: dict[float, int] = {}
+        valid = [one for one in passes if one.state != "void"]
+        for one in valid:
+            counts[one.made.limit_w] = counts.get(one.made.limit_w, 0) + 1
+        single = max(counts.values(), default=0) == 1
+        return [self._counted(one, asked, single) for one in valid]
 
     def _counted(self, one: Prepared, asked: Asked, single: bool) -> ladder.Counted:
         if single and not one.spread_known:
@@ -162,6 +195,11 @@ class Analyst:
             named = answer.more_passes(level, question)
             more = TOO_CLOSE if named is None else named
         return LevelRead(level.limit_w, level.holds, found, more)
+
+
+def _question(asked: Asked, school: School) -> Question:
+    return Question("r", "s", "t", "c", target_fps=asked.target_fps, tolerance=asked.tolerance, school=school,
+                    price_fps_per_w=PRICE)  # fmt: skip
 
 
 def _low_name(school: School) -> str:
@@ -211,3 +249,79 @@ def verdict(made: Made, facts: Mapping[str, Any], **more: Any) -> tuple[str, tup
     """(state, checks that spoke) of one pass."""
     found = judge(record_of(made, "p", **more), rig_of(facts))
     return found.state.value, tuple(f.check for f in found.findings)
+
+
+# -- through the service: plan, run, store, evaluate
+
+
+@dataclass(frozen=True)
+class Served:
+    """What a whole run through the service said. stated_w None: withheld."""
+
+    stated_w: float | None
+    holds: float | None
+    void: int
+    sentence: str
+
+
+def service_sweep(machine: Any, limits_w: Sequence[float], cap_fps: float, target_fps: float, seed: int, *,
+                  title: str, scene: str, folder: Path) -> Served:  # fmt: skip
+    """A sweep of three passes a level planned, run, stored and answered by the real service."""
+    found = machine.describe()
+    with Notebook(folder / "sweep.hovrik") as notebook:
+        library.register(notebook, found)
+        question = Question(found.rig.key, found.slot, title, scene, target_fps=target_fps)
+        step = limits_w[1] - limits_w[0]
+        design = LadderDesign(limits_w[0], limits_w[-1], step, cap_fps or None, 3, heat_s=900.0, seed=seed)
+        plan = sweep.keep_plan(notebook, question, design, room_c=machine.room_c() or 22.0)
+        sweep.run_plan(notebook, plan, machine, {"kind": "gate"}, Control(), lambda event: None)
+        said = evaluate(notebook, question)
+    option = said.answer.option
+    return Served(option.limit_w if option else None, said.answer.holds, said.context.void, said.answer.sentence)
+
+
+def told_apart(passes: Sequence[Made], facts: Mapping[str, Any], folder: Path, *, read: Mapping[str, Any],
+               conditions: Mapping[str, Any], versions: Mapping[str, str]) -> bool:  # fmt: skip
+    """Whether a set in which the second half of the passes differs is treated so: either no level pools both halves, or
+    something is said that is not said of the same passes without the difference.
+
+    read, conditions, versions : what the second half reads back, is noted with, ran under, beside the first half's.
+    """
+    plain, differing = (
+        _evaluated(passes, facts, folder / name, r, c, v)
+        for name, r, c, v in (("plain", {}, {}, {}), ("differing", read, conditions, versions))
+    )
+    half = len(passes) // 2
+    first, second = {f"p{i}" for i in range(half)}, {f"p{i}" for i in range(half, len(passes))}
+    pooled = any(
+        first & set(level.passes) and second & set(level.passes) for one in differing.ladders for level in one.levels
+    )
+    return not pooled or bool(_words(differing) - _words(plain))
+
+
+def _evaluated(passes: Sequence[Made], facts: Mapping[str, Any], folder: Path, read: Mapping[str, Any],
+               conditions: Mapping[str, Any], versions: Mapping[str, str]) -> Any:  # fmt: skip
+    folder.mkdir()
+    base = replace(rig_of(facts), slots=(OsSlot("s", "OS"),), versions=(Version("firmware", "1.0"),))
+    title = Title("t", "Title", scenes=(Scene("c", "Scene", 60.0),))
+    with Notebook(folder / "n.hovrik") as notebook:
+        question = Question("r", "s", "t", "c", target_fps=40.0)
+        library.save_title(notebook, title)
+        library.save_rig(notebook, base)
+        half = len(passes) // 2
+        for number, made in enumerate(passes):
+            second = number >= half
+            if number == half and versions:
+                library.save_rig(notebook, replace(base, versions=(Version("firmware", versions["firmware"]),)))
+            record = record_of(made, f"p{number}", read=read if second else {}, conditions=conditions if second else {})
+            record = replace(record, context=sweep.context_of(notebook, question))
+            sweep.keep_judged(notebook, record, sweep.rig_of(notebook, "r"))
+        return evaluate(notebook, question)
+
+
+def _words(found: Any) -> set[str]:
+    """Everything that is said of passes and answer, without its digits: figures may differ, words may not."""
+    said = [found.answer.sentence, *found.answer.reasons, *found.answer.missing]
+    said += [f.check for view in found.views for f in view.verdict.findings]
+    said += [fact for view in found.views for fact in view.verdict.facts]
+    return {re.sub(r"[0-9.,]+", "#", text) for text in said}

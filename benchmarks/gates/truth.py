@@ -1,6 +1,6 @@
 """Truths of the odd plants: expectations over independent passes, kept in data/. No analysis code.
 
-Usage: python -m gates.truth [--set reporting|tuning] [--processes 2]   (from benchmarks/; about 40 min a set)
+Usage: python -m gates.truth [--set reporting|tuning|shipped] [--processes 2]   (from benchmarks/; about 40 min a set)
 
 Truth of a pass figure is its expectation over passes of that length; the low of a level is the rate at which the
 expected share of slower frames is 1 %. Every pass has a launch of its own; a sweep's drift is left out (its mean is
@@ -20,11 +20,14 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
 from scipy.special import ndtri
 
+from .worlds.chips import Knobs
 from .worlds.passes import PASS_S
 from .worlds.plants import KINDS, REPORTING, TUNING, Plant, drawn
-from .worlds.scenes import WAITS, Stream
+from .worlds.scenes import WAITS, Stream, Stretch
+from .worlds.shipped import NAMES, Shipped, independent
 
 Array = NDArray[np.float64]
 
@@ -54,7 +57,7 @@ class Truth:
     ladder and over quarter steps; sds : log sd between passes by figure; waits : (levels, 4).
     """
 
-    plant: Plant
+    plant: Plant | Shipped
     exact: Plant | None
     aim: int
     means: dict[str, Array]
@@ -83,48 +86,56 @@ class Truth:
 def played(plant: Plant, limit_w: float, passes: int, seed: int) -> Played:
     """Figures of `passes` independent passes at a level, by plain NumPy."""
     rows = np.empty((passes, len(FIGURES)))
-    tails, weights, waits = [], [], np.zeros(len(WAITS))
+    slow, waits = [], np.zeros(len(WAITS))
     knobs = plant.knobs(limit_w)
-    scene = plant.scene
     noise = 0.008 / math.sqrt(PASS_S / plant.telemetry_s)  # what is left of the sensor's in a mean
     for number in range(passes):
-        rng = np.random.default_rng((plant.seed, plant.index, seed, number, 1))
-        level = scene.pass_sd * float(rng.standard_normal()) + scene.launch(rng)
-        own_seed = (plant.seed, plant.index, seed, number, 2)
-        stream = Stream(scene, plant.operate, plant.work.serial, own_seed, level, plant.most_fps)
-        stretch = stream.play(knobs, PASS_S)
+        stretch, rng = _pass_of(plant, knobs, seed, number)
         interval = np.diff(stretch.ends_s) * 1000.0
-        slowest = np.sort(interval[interval > 0])[::-1]
-        n, total = slowest.size, float(slowest.sum())
-        share = math.ceil(0.01 * n)
-        ascending = slowest[::-1]
-        draw = float(plant.draw_w(stretch.point.package_w).mean())
-        rows[number] = (
-            1000.0 * n / total, 1000.0 / float(np.quantile(ascending, 0.99)), 1000.0 / float(slowest[:share].mean()),
-            1000.0 / float(slowest[int(np.searchsorted(np.cumsum(slowest), 0.01 * total))]),
-            float(stretch.point.package_w.mean()), draw * (1 + noise * float(rng.standard_normal())),
-        )  # fmt: skip
-        tails.append(slowest[: n // 8])
-        weights.append(np.full(n // 8, 1.0 / n))
+        slow.append(np.sort(interval[interval > 0])[::-1])
+        draw = float(plant.draw_w(stretch.point.package_w).mean()) * (1 + noise * float(rng.standard_normal()))
+        rows[number] = (*_rates(slow[-1]), float(stretch.point.package_w.mean()), draw)
         waits += np.bincount(stretch.waits, minlength=len(WAITS)) / max(stretch.waits.size, 1)
-    means, sds = rows.mean(axis=0), np.log(rows).std(axis=0, ddof=1)
-    found = dict(zip(FIGURES, means.tolist()))
-    tail, weight = np.concatenate(tails), np.concatenate(weights)
+    return _gathered(rows, slow, waits)
+
+
+def _pass_of(plant: Plant, knobs: Knobs, seed: int, number: int) -> tuple[Stretch, np.random.Generator]:
+    """One independent pass, in a launch of its own."""
+    rng = np.random.default_rng((plant.seed, plant.index, seed, number, 1))
+    level = plant.scene.pass_sd * float(rng.standard_normal()) + plant.scene.launch(rng)
+    own_seed = (plant.seed, plant.index, seed, number, 2)
+    stream = Stream(plant.scene, plant.operate, plant.work.serial, own_seed, level, plant.most_fps)
+    return stream.play(knobs, PASS_S), rng
+
+
+def _rates(slowest_ms: Array) -> tuple[float, float, float, float]:
+    """Mean rate and three 1 % lows of intervals that descend."""
+    n, total = slowest_ms.size, float(slowest_ms.sum())
+    timed = int(np.searchsorted(np.cumsum(slowest_ms), 0.01 * total))
+    return (
+        1000.0 * n / total, 1000.0 / float(np.quantile(slowest_ms, 0.99)),
+        1000.0 / float(slowest_ms[: math.ceil(0.01 * n)].mean()), 1000.0 / float(slowest_ms[timed]),
+    )  # fmt: skip
+
+
+def _gathered(rows: Array, slow: list[Array], waits: Array) -> Played:
+    """Means and spreads of passes; the low from the expected share of slower frames."""
+    passes = len(slow)
+    found = dict(zip(FIGURES, rows.mean(axis=0).tolist()))
+    tail = np.concatenate([one[: one.size // 8] for one in slow])
+    weight = np.concatenate([np.full(one.size // 8, 1.0 / one.size) for one in slow])
     order = np.argsort(-tail)
     reached = int(np.searchsorted(np.cumsum(weight[order]) / passes, 0.01))
     found["low_fps"] = 1000.0 / float(tail[order][reached])
-    return Played(found, dict(zip(FIGURES, sds.tolist())), tuple((waits / passes).tolist()))
+    sds = np.log(rows).std(axis=0, ddof=1).tolist()
+    return Played(found, dict(zip(FIGURES, sds)), tuple((waits / passes).tolist()))
 
 
 def slow_share(plant: Plant, limit_w: float, floor_fps: float, passes: int, seed: int) -> float:
     """Expected share of frames slower than the floor's interval (`floor_fps` with its tolerance taken off)."""
     total = 0.0
     for number in range(passes):
-        rng = np.random.default_rng((plant.seed, plant.index, seed, number, 1))
-        level = plant.scene.pass_sd * float(rng.standard_normal()) + plant.scene.launch(rng)
-        own_seed = (plant.seed, plant.index, seed, number, 2)
-        stream = Stream(plant.scene, plant.operate, plant.work.serial, own_seed, level, plant.most_fps)
-        interval = np.diff(stream.play(plant.knobs(limit_w), PASS_S).ends_s) * 1000.0
+        interval = np.diff(_pass_of(plant, plant.knobs(limit_w), seed, number)[0].ends_s) * 1000.0
         total += float(np.mean(interval > 1000.0 / floor_fps))
     return total / passes
 
@@ -219,6 +230,35 @@ def made(kind: str, index: int, seed: int, passes: int = PASSES, fine: int = FIN
     }  # fmt: skip
 
 
+def made_shipped(index: int, passes: int = PASSES) -> dict[str, object]:
+    """The truth of one case of the shipped stand-in; between its levels the curves are monotone."""
+    case = Shipped(index)
+    rows = [_played_shipped(case, limit, passes) for limit in case.limits_w]
+    limits = np.array(case.limits_w)
+    quarter = np.linspace(limits[0], limits[-1], (limits.size - 1) * QUARTERS + 1)
+    fine = {}
+    for key in ("mean_fps", "low_fps", "package_w", "draw_w"):
+        values = PchipInterpolator(limits, [row.means[key] for row in rows])(quarter)
+        fine[key] = [_short(float(v)) for v in values]
+    return {
+        "kind": "shipped", "index": index, "seed": 0,
+        "means": {k: [_short(row.means[k]) for row in rows] for k in FIGURES},
+        "sds": {k: [_short(row.sds[k]) for row in rows] for k in FIGURES}, "waits": [], "fine": fine,
+    }  # fmt: skip
+
+
+def _played_shipped(case: Shipped, limit_w: float, passes: int) -> Played:
+    rows = np.empty((passes, len(FIGURES)))
+    slow: list[Array] = []
+    for number in range(passes):
+        interval, package = independent(case.index, limit_w, number)
+        slow.append(np.sort(interval[interval > 0])[::-1])
+        rng = np.random.default_rng((case.index, number, 4))
+        draw = case.draw_w(package) * (1 + 0.006 / math.sqrt(PASS_S) * float(rng.standard_normal()))
+        rows[number] = (*_rates(slow[-1]), package, draw)
+    return _gathered(rows, slow, np.zeros(len(WAITS)))
+
+
 def _short(value: float) -> float:
     return float(f"{value:.6g}")
 
@@ -226,7 +266,12 @@ def _short(value: float) -> float:
 def loaded(name: str = "reporting") -> list[Truth]:
     """Every stored truth of a set."""
     found = []
-    for body in json.loads((DATA / f"{name}.json").read_text()):
+    bodies = json.loads((DATA / f"{name}.json").read_text())
+    for body in (*bodies, *json.loads((DATA / "shipped.json").read_text())):
+        if body["kind"] == "shipped":
+            arrays = {k: {f: np.array(v) for f, v in body[k].items()} for k in ("means", "fine", "sds")}
+            found.append(Truth(Shipped(body["index"]), None, 0, **arrays, waits=np.empty(0)))
+            continue
         base = shaped(body["kind"], body["index"], body["seed"], body)
         arrays = {k: {f: np.array(v) for f, v in body[k].items()} for k in ("means", "fine", "sds")}
         exact = base.scaled(body["exact_scale"]) if body["exact_scale"] else None
@@ -245,16 +290,18 @@ def _sharpened(truth: Truth) -> Truth:
 
 
 def _one(argument: tuple[str, int, int]) -> dict[str, object]:
-    return made(*argument)
+    return made_shipped(argument[1]) if argument[0] == "shipped" else made(*argument)
 
 
 def main() -> None:
     """Make a set of truths and keep it."""
     parser = argparse.ArgumentParser()
-    parser.add_argument("--set", default="reporting", choices=sorted(SETS))
+    parser.add_argument("--set", default="reporting", choices=[*SETS, "shipped"])
     parser.add_argument("--processes", type=int, default=2)
     options = parser.parse_args()
-    work = [(kind, index, SETS[options.set]) for kind in KINDS for index in range(6)]
+    work: list[tuple[str, int, int]] = [("shipped", index, 0) for index in range(len(NAMES))]
+    if options.set != "shipped":
+        work = [(kind, index, SETS[options.set]) for kind in KINDS for index in range(6)]
     with multiprocessing.Pool(options.processes) as pool:
         rows = []
         for row in pool.imap(_one, work):

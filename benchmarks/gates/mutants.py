@@ -1,0 +1,147 @@
+"""Sixty changes of the core: do the unit tests notice them?
+
+Each is one text for another in one file of src/hovrik/core, applied to a copy; `tests/unit`, stopped at its first
+failure and given 60 s, must fail. The list was made before the tests that kill what survived; a change that no longer
+applies is told as stale and counts as survived.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+from .score import Score
+
+ROOT = Path(__file__).parents[2]
+SECONDS = 60
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """One change. slight : it changes a result by less than a factor of two."""
+
+    kind: str
+    file: str
+    old: str
+    new: str
+    slight: bool = True
+
+
+MUTANTS = (
+    Mutant("rate", "frames.py", "return float(1000.0 * interval_ms.size / interval_ms.sum())",
+           "return float((1000.0 / interval_ms).mean())"),
+    Mutant("rate", "frames.py", "mean_fps=series.size / total_s,", "mean_fps=(series.size - 1) / total_s,"),
+    Mutant("low", "frames.py", "1000.0 / _quantile(ascending_ms, 1.0 - share),",
+           "1000.0 / _quantile(ascending_ms, 1.0 - 1.1 * share),"),
+    Mutant("low", "frames.py", "slowest = math.ceil(share * n - 1e-9)", "slowest = max(math.floor(share * n), 1)"),
+    Mutant("low", "frames.py", "wanted = share * float(ascending_ms.sum())",
+           "wanted = 1.2 * share * float(ascending_ms.sum())"),
+    Mutant("share", "frames.py", "STEADY_SHARE = 0.10", "STEADY_SHARE = 0.12"),
+    Mutant("share", "frames.py", "MISSED_RATIO = 1.5", "MISSED_RATIO = 1.6"),
+    Mutant("share", "frames.py", "STUTTER_RATIO = 2.5", "STUTTER_RATIO = 2.8"),
+    Mutant("share", "frames.py", "np.diff(slow) >= 5", "np.diff(slow) >= 8"),
+    Mutant("share", "frames.py", "STUTTER_OVER_MS = 8.0", "STUTTER_OVER_MS = 12.0"),
+    Mutant("interval", "spread.py", "half = t_quantile(0.975, self.dof) * self.se", "half = 0.0", slight=False),
+    Mutant("interval", "spread.py", "half = t_quantile(0.975, self.dof) * self.se",
+           "half = t_quantile(0.95, self.dof) * self.se"),
+    Mutant("interval", "spread.py", "half = t_quantile(0.975, self.dof) * self.rate_se",
+           "half = 1.4 * self.rate_se"),
+    Mutant("interval", "answer.py", "half = 2.0 * math.hypot(draw.se, level.rate.se)",
+           "half = 1.2 * math.hypot(draw.se, level.rate.se)"),
+    Mutant("interval", "ladder.py", "half = 2.0 * max(own, scatter)", "half = 1.3 * max(own, scatter)"),
+    Mutant("interval", "energy.py", "half = math.hypot(t_quantile(0.975, draw.dof) * draw.se, MODEL_SHARE)",
+           "half = t_quantile(0.975, draw.dof) * draw.se", slight=False),
+    Mutant("error", "spread.py", "math.sqrt(variance / group.size)", "0.1 * math.sqrt(variance / group.size)",
+           slight=False),
+    Mutant("error", "spread.py", "math.sqrt(variance / group.size)", "math.sqrt(variance) / group.size"),
+    Mutant("error", "spread.py", "weight = 0.5 ** np.abs", "weight = 0.95 ** np.abs"),
+    Mutant("error", "spread.py", "PRIOR_DOF = 2.0", "PRIOR_DOF = 8.0"),
+    Mutant("error", "spread.py", "dof = max(seconds / (2.0 * tau) - 1.0, 2.0)", "dof = max(seconds / tau, 2.0)"),
+    Mutant("error", "ladder.py", "if mean.n == 1 else max(mean.se, own)", "if mean.n == 1 else mean.se"),
+    Mutant("time constant", "spread.py", "return lag * width", "return 0.6 * lag * width"),
+    Mutant("time constant", "heat.py", "if span < 1.5 * slow", "if span < 1.0 * slow"),
+    Mutant("time constant", "heat.py", "inverse[0, 0] * variance * (1 + r) / (1 - r)", "inverse[0, 0] * variance",
+           slight=False),
+    Mutant("time constant", "heat.py", "se = math.hypot(se, other - value)", "pass", slight=False),
+    Mutant("energy", "energy.py", "pack.delivered_wh(watts, rig.charge_limit, rig.reserve)",
+           "pack.delivered_wh(watts, rig.charge_limit, 0.0)"),
+    Mutant("energy", "energy.py", "pack.delivered_wh(watts, rig.charge_limit, rig.reserve)",
+           "pack.delivered_wh(watts, 1.0, rig.reserve)"),
+    Mutant("energy", "energy.py", "LOSS_PER_WATT = 0.00155", "LOSS_PER_WATT = 0.0012"),
+    Mutant("energy", "energy.py", "return step_wh / math.sqrt(6.0)", "return step_wh / math.sqrt(12.0)"),
+    Mutant("energy", "energy.py", "inside = u * u - 4.0 * self.ohm * draw_w\n        return np.where",
+           "inside = u * u - 3.0 * self.ohm * draw_w\n        return np.where"),
+    Mutant("energy", "energy.py", "least = max(least_share", "least = min(least_share"),
+    Mutant("heat", "heat.py", "return settled_c + (other_room_c - room_c)",
+           "return settled_c + 0.8 * (other_room_c - room_c)"),
+    Mutant("heat", "heat.py", "return 50.0 * math.log10(speed_ratio)", "return 40.0 * math.log10(speed_ratio)"),
+    Mutant("heat", "heat.py", "return (limit_c - room_c) / resistance", "return 0.9 * (limit_c - room_c) / resistance"),
+    Mutant("heat", "heat.py", '(48.0, "10 min")', '(50.0, "10 min")'),
+    Mutant("surprise", "surprise.py", "SHARE = 0.9995", "SHARE = 0.99"),
+    Mutant("surprise", "surprise.py", "LEAST = 0.02", "LEAST = 0.04"),
+    Mutant("surprise", "surprise.py", "math.sqrt(mean.n * (1.0 + 1.0 / (others.size or 2)))", "math.sqrt(mean.n)"),
+    Mutant("mark", "marks.py", "CEILING_SHARE = 0.02", "CEILING_SHARE = 0.03"),
+    Mutant("mark", "marks.py", "share = (floor - y[at - 1]) / (y[at] - y[at - 1])", "share = 0.5"),
+    Mutant("mark", "marks.py", "return float(grid[pays[-1]]) if pays.size", "return float(grid[pays[0]]) if pays.size"),
+    Mutant("mark", "marks.py", "np.quantile(peaks, (0.025, 0.975))", "np.quantile(peaks, (0.25, 0.75))"),
+    Mutant("curve", "ladder.py", "        draws = curves.isotonic(draws, 1 / se**2)\n", "        pass\n"),
+    Mutant("curve", "curve.py", "return n * math.log(max(rss, 1e-300) / n) + 2 * k",
+           "return n * math.log(max(rss, 1e-300) / n) + k"),
+    Mutant("curve", "curve.py", "(at := (i2 - i1) / (s1 - s2))", "(at := 1.03 * (i2 - i1) / (s1 - s2))"),
+    Mutant("curve", "ladder.py", "DENT_SE = 4.5", "DENT_SE = 7.0"),
+    Mutant("floor", "ladder.py", "held = draws >= math.log(question.floor_fps)",
+           "held = draws >= math.log(question.target_fps)"),
+    Mutant("floor", "ladder.py", "np.maximum(share, 0.0) ** 2 <= question.missed_share",
+           "np.maximum(share, 0.0) ** 2 <= 1.8 * question.missed_share"),
+    Mutant("floor", "question.py", "return (1.0 - self.tolerance) * self.target_fps",
+           "return (1.0 - 0.5 * self.tolerance) * self.target_fps"),
+    Mutant("floor", "answer.py", "v.holds >= question.sure and not v.incidents", "v.holds >= 0.85 and not v.incidents"),
+    Mutant("floor", "answer.py", "v.holds >= question.sure and not v.incidents", "v.holds >= question.sure",
+           slight=False),
+    Mutant("plan", "answer.py", "math.ceil((1.75 * single / margin) ** 2)", "math.ceil((1.3 * single / margin) ** 2)"),
+    Mutant("plan", "plan/schedule.py", "if charge - need / full < low:", "if charge < low:", slight=False),
+    Mutant("plan", "repeat.py", "math.sqrt(repeats / 2.0)", "math.sqrt(repeats / 1.5)"),
+    Mutant("check", "checks.py", "over_share: float = 0.05", "over_share: float = 0.08"),
+    Mutant("check", "checks.py", "drift_share: float = 0.05", "drift_share: float = 0.09"),
+    Mutant("check", "checks.py", "throttle_share: float = 0.02", "throttle_share: float = 0.3", slight=False),
+    Mutant("gate", "allowed.py", "if low - 1e-9 <= number <= high + 1e-9:", "if low - 1e-9 <= number <= 1.1 * high:"),
+    Mutant("gate", "knob.py", "return abs(one - other) <= 0.5 * step + 1e-9", "return abs(one - other) <= step + 1e-9"),
+)  # fmt: skip
+
+
+def survives(mutant: Mutant) -> str:
+    """Why a mutant is not killed, empty where it is."""
+    with tempfile.TemporaryDirectory() as name:
+        source = Path(name) / "src"
+        shutil.copytree(ROOT / "src" / "hovrik", source / "hovrik", ignore=shutil.ignore_patterns("__pycache__"))
+        path = source / "hovrik" / "core" / mutant.file
+        text = path.read_text(encoding="utf-8")
+        if text.count(mutant.old) != 1:
+            return f"stale: {text.count(mutant.old)} places"
+        path.write_text(text.replace(mutant.old, mutant.new), encoding="utf-8")
+        command = [sys.executable, "-m", "pytest", "tests/unit", "-x", "-q", "-p", "no:cacheprovider"]
+        environment = {**os.environ, "PYTHONPATH": str(source), "PYTHONDONTWRITEBYTECODE": "1"}
+        try:
+            ended = subprocess.run(
+                command, cwd=ROOT, env=environment, capture_output=True, timeout=SECONDS, check=False
+            )
+        except subprocess.TimeoutExpired:
+            return f"not seen within {SECONDS} s"
+        return "" if ended.returncode == 1 else f"pytest ended with {ended.returncode}"
+
+
+def scores(most: int, at_once: int = 2) -> Iterator[Score]:
+    """One score a mutant, a hit where it is killed; the first of every so many where fewer than all are wanted."""
+    every = max(len(MUTANTS) // most, 1)
+    some = MUTANTS[::every][:most]
+    with ThreadPoolExecutor(at_once) as pool:
+        for mutant, why in zip(some, pool.map(survives, some)):
+            words = f"{mutant.file}: {mutant.new[:40]}" + (f" ({why})" if why else "")
+            yield Score("mutants", "killed by tests/unit", "core", words, not why, 1.0)
