@@ -128,9 +128,10 @@ def marks(scores: Sequence[Score]) -> list[Row]:
             total = Bounds(0.90, 0.99, fewest=N_CELL, total=True)
             rows.append(row("marks", cell, "all", cells[cell, "all"], share, total))
             rows += _by_world("marks", cell, cells, Bounds(0.90, 0.99, fewest=50 if n != 3 else 100))
-            widths = Bounds(high=1.5, fewest=N_CELL, total=True, unit="x")
-            rows.append(row("mark widths", cell, "all", wide[cell, "all"], median, widths))
-            rows += _by_world("mark widths", cell, wide, Bounds(unit="x"), median)
+            if n == 3:
+                widths = Bounds(high=1.5, fewest=N_CELL, total=True, unit="x")
+                rows.append(row("mark widths", cell, "all", wide[cell, "all"], median, widths))
+                rows += _by_world("mark widths", cell, wide, Bounds(unit="x"), median)
     return rows
 
 

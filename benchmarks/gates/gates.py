@@ -48,7 +48,7 @@ FULL = Size(67, 56, 80, 200, 200, 60)
 def work_of(size: Size, name: str, wanted: Sequence[str]) -> list[tuple[str, str, int, tuple[int, ...]]]:
     """(what, set, plant, seeds), grouped so that what is known of a plant is worked out once."""
     found = []
-    truths = score.truths(name)
+    truths = score.truths(name) if set(wanted) & {*SWEPT, "served"} else ()
     if set(wanted) & set(SWEPT):
         for index, truth in enumerate(truths):
             many = size.shipped if truth.plant.kind == "shipped" else size.plant

@@ -122,11 +122,10 @@ def _family(truth_key: int, n: int) -> tuple[tuple[str, ...], list[tuple[Array, 
     covariance = np.linalg.inv(jacobian.T @ (weight[:, None] * jacobian) + np.diag(prior))
     rng = np.random.default_rng(5)
     draws = rng.multivariate_normal(np.zeros(len(names)), covariance, DRAWS)
-    fine, centre = truth.fine_w, _figures(truth, truth.fine_w, {})
     curves = []
     for draw in draws:
-        moved = _figures(truth, fine, dict(zip(names, np.exp(draw).tolist()))) - centre
-        parts = np.split(np.exp(moved), 3)
+        moved = _figures(truth, limits, dict(zip(names, np.exp(draw).tolist()))) - base
+        parts = [np.exp(np.interp(truth.fine_w, limits, part)) for part in np.split(moved, 3)]
         curves.append(tuple(
             _curve(truth, truth.fine[k] * part) for k, part in zip(("mean_fps", "low_fps", "draw_w"), parts)
         ))  # fmt: skip

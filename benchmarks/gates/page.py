@@ -15,8 +15,8 @@ What the program says against what is true, measured on the shipped stand-in and
 (`benchmarks/gates/worlds`) that share none of its physics. Red rows are known and stand here until a better model turns
 them. Truth comes from independent passes (`benchmarks/gates/truth.py`), never from analysis code.
 
-A total passes where the figure itself meets what is wanted; a row of one world fails where its 99 % interval lies wholly
-beyond it. Sweeps are the independent units; n counts them (passes for clean, judgements for probability).
+A total passes where the figure itself meets what is wanted; a row of one world fails where its 99 % interval lies
+wholly beyond it. Sweeps are the independent units; n counts them (passes for clean, judgements for probability).
 """.splitlines()
 _MATRIX = ("coverage", "marks", "width", "mark widths", "stated")
 

@@ -179,7 +179,7 @@ def _marked(truth: Truth, asked: Asked, said: Said, n: int, score) -> Iterator[S
     if n == 1:
         return
     true = marks.true_marks(truth, asked)
-    widths = marks.family_widths(truth, asked, n)
+    widths = marks.family_widths(truth, asked, n) if n == 3 else {}
     limits = truth.limits_w
     for name in MARKS:
         if true[name] is None:
