@@ -1,5 +1,6 @@
 """The answer: one sentence with its evidence, or what is missing. Plain divisions (CP)."""
 
+import math
 from dataclasses import replace
 
 import pytest
@@ -12,6 +13,7 @@ from hovrik.core.ladder import Counted
 from hovrik.core.question import School, Source
 from hovrik.core.rig import Rig
 from hovrik.core.setup import static
+from hovrik.core.spread import LogMean
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=46.0, pack_ohm=0.09)
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 37.5, 12: 40.5, 13: 42.0}
@@ -134,3 +136,41 @@ def test_one_pass_a_level_is_labelled():
 def test_a_shell_near_what_skin_bears_warns(shell, warned):
     passes = [replace(p, figures=replace(p.figures, shell=Settled(shell, 0.1))) for p in ladder_passes(STEEP, sd=0.004)]
     assert any("skin" in r for r in ask(passes).reasons) is warned
+
+
+def test_joules_a_frame_join_the_errors_of_draw_and_rate():
+    level = ladder.read(ladder_passes(STEEP, sd=0.01), QUESTION)[0].levels[2]
+    found = answer.metrics_of(level, QUESTION, Context(RIG))["joules_per_frame"]
+    joules = math.exp(level.draw.mean) / math.exp(level.rate.mean)
+    half = 2.0 * math.sqrt(level.draw.se**2 + level.rate.se**2)
+    assert (found.value, found.low, found.high) == pytest.approx(
+        (joules, joules * math.exp(-half), joules * math.exp(half)), rel=1e-9
+    )
+
+
+def levels_with(holds, **changes):
+    """A ladder whose levels hold with these probabilities."""
+    one = ladder.read(ladder_passes(STEEP, sd=0.004), QUESTION)[0]
+    levels = [replace(level, holds=p, **changes.get(str(level.limit_w), {})) for level, p in zip(one.levels, holds)]
+    return replace(one, levels=tuple(levels))
+
+
+@pytest.mark.parametrize(("holds", "stated"), [(0.94, 13.0), (0.951, 12.0)])
+def test_a_level_is_stated_from_the_wanted_probability_on(holds, stated):
+    found = answer.build([levels_with([0.0, 0.0, 0.0, 0.2, holds, 0.99])], QUESTION, Context(RIG))
+    assert found.option.limit_w == stated
+
+
+def test_a_level_with_an_incident_is_not_stated():
+    one = levels_with([0.0, 0.0, 0.0, 0.2, 0.99, 0.99], **{"12.0": {"incidents": 1}})
+    found = answer.build([one], QUESTION, Context(RIG))
+    assert found.option.limit_w == 13.0
+    assert any("12 W is not recommended: 1 incident" in text for text in found.reasons)
+
+
+@pytest.mark.parametrize(("share", "more"), [(0.03, 1), (0.0108, 3), (0.0077, 9), (0.006, None)])
+def test_passes_that_would_settle_a_level(share, more):
+    """Three passes of sd 1.5 %: so many more until the margin is 1.75 standard errors, none named over a dozen."""
+    level = ladder.read(ladder_passes(STEEP, sd=0.01), QUESTION)[0].levels[4]
+    low = LogMean(math.log(QUESTION.floor_fps) - share, 0.015 / math.sqrt(3), 8.0, 3)
+    assert answer.more_passes(replace(level, low=low), QUESTION) == more

@@ -17,7 +17,7 @@ from hovrik.demo.scenario import SCENARIO
 
 RIG = load_model(SCENARIO).rig
 WATTS = [5, 10, 15, 20, 25, 30, 40, 60]
-# PyBaMM 26.10 DFN, constant power to 3.0 V a cell, scaled to 40 Wh; two parameter sets (Chen2020, Ai2020)
+# PyBaMM 26.10 DFN, constant power to 3.0 V a cell, scaled to 40 Wh: two published cell chemistries
 TABLES = {
     "one": [38.388, 37.730, 37.118, 36.536, 35.970, 35.407, 34.281, 31.792],
     "two": [39.659, 39.278, 38.913, 38.558, 38.209, 37.865, 37.194, 35.881],
@@ -122,3 +122,22 @@ def test_overhead_line():
 )
 def test_practical_difference(a, b, differs):
     assert energy.is_practical(a, b) is differs
+
+
+def test_hours_hold_the_pack_models_own_error_and_the_draws():
+    rig = replace(RIG, charge_limit=0.8, reserve=0.2)
+    sharp = energy.hours(rig, LogMean(math.log(15.0), 0.0, 1000.0, 3))
+    assert math.log(sharp.high / sharp.value) == pytest.approx(0.02, rel=1e-6)
+    loose = energy.hours(rig, LogMean(math.log(15.0), 0.03, 1000.0, 3))
+    assert math.log(loose.high / loose.value) == pytest.approx(math.hypot(1.96 * 0.03, 0.02), rel=1e-3)
+
+
+@pytest.mark.parametrize(("limit", "reserve"), [(1.0, 0.05), (0.8, 0.05), (1.0, 0.3), (0.8, 0.3)])
+def test_hours_run_from_the_charge_limit_to_the_reserve(limit, reserve):
+    """(LIB) integral of terminal voltage over charge by SciPy, for the pack's own voltages and resistance."""
+    rig = replace(RIG, charge_limit=limit, reserve=reserve)
+    pack, share = Pack.of(rig), np.linspace(reserve, limit, 20_001)
+    u = pack.open_v(share)
+    wh = pack.charge_ah * integrate.simpson(0.5 * (u + np.sqrt(u * u - 4 * pack.ohm * 15.0)), x=share)
+    found = energy.hours(rig, LogMean(math.log(15.0), 0.01, 8.0, 3))
+    assert found.value == pytest.approx(wh / 15.0, rel=2e-3)

@@ -130,3 +130,11 @@ def test_effective_frames_of_runs():
 def test_figures_survive_plain_values(series):
     found = frames.figures(series, 40)
     assert frames.FrameFigures.from_dict(found.as_dict()) == found
+
+
+@pytest.mark.parametrize(("apart", "runs"), [(4, 1), (5, 10), (7, 10)])
+def test_slow_frames_under_five_apart_are_one_run(apart, runs):
+    """The runs estimator: ten slow frames, so many apart, among a thousand."""
+    interval = np.full(1000, 10.0)
+    interval[100 : 100 + 10 * apart : apart] = 30.0
+    assert frames.effective_frames(interval, 20.0) == 1000 * runs / 10

@@ -110,3 +110,29 @@ def test_fan_sound_and_touch():
     assert heat.sound_change_db(2) == pytest.approx(50 * math.log10(2))
     assert heat.touch_warning(40) is None
     assert "10 min" in heat.touch_warning(47.5) and "1 min" in heat.touch_warning(52)
+
+
+def test_a_heat_pass_must_last_one_and_a_half_slow_constants():
+    t = np.arange(0, 400, 1.0)
+    die = 60 - 12 * np.exp(-t / 11.0) - 20 * np.exp(-t / 200.0) + np.random.default_rng(0).normal(0, 0.02, t.size)
+    assert heat.calibrate(t, die).slow_s == pytest.approx(200, rel=0.05)
+    with pytest.raises(InputError, match="too short for a machine"):
+        heat.calibrate(t[:245], die[:245])  # 1.2 of them
+
+
+def test_the_error_of_a_settled_temperature_counts_correlation_and_the_slow_constant():
+    """Residuals of first order 0.9 leave (1 + r) / (1 - r) = 19 times the variance of independent ones."""
+    t, rng = np.arange(0, 600, 1.0), np.random.default_rng(4)
+    curve = 60 - 12 * np.exp(-t / 11.0) - 20 * np.exp(-t / 200.0)
+    white = rng.normal(0, 0.2, t.size)
+    red = np.empty(t.size)
+    red[0] = white[0]
+    for i in range(1, t.size):
+        red[i] = 0.9 * red[i - 1] + white[i] * math.sqrt(1 - 0.81)
+    sharp = TimeConstants(11.0, 200.0)
+    plain, slow = (heat.settle(t, curve + noise, sharp, widest_se_c=9.0).se_c for noise in (white, red))
+    assert 2.5 < slow / plain < 6.0
+    unsure = heat.settle(t[:120], curve[:120] + white[:120], TimeConstants(11.0, 200.0, 30.0), widest_se_c=9.0)
+    sure = heat.settle(t[:120], curve[:120] + white[:120], sharp, widest_se_c=9.0)
+    other = heat.settle(t[:120], curve[:120] + white[:120], TimeConstants(11.0, 230.0), widest_se_c=9.0)
+    assert unsure.se_c == pytest.approx(math.hypot(sure.se_c, other.value_c - sure.value_c), rel=1e-6)

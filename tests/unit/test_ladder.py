@@ -12,7 +12,7 @@ from hovrik.core import ladder
 from hovrik.core.heat import Settled
 from hovrik.core.ladder import Counted
 from hovrik.core.setup import Setup, static
-from hovrik.core.spread import OnePass
+from hovrik.core.spread import OnePass, pooled, t_quantile
 from hovrik.core.surprise import outliers
 
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 38.2, 12: 40.5, 13: 42.0}
@@ -118,21 +118,21 @@ def test_a_real_dent_is_named_and_noise_is_not():
 def test_false_dents_are_rare():
     truth = {w: smooth(w) for w in range(8, 20)}
     named = sum(
-        any("not noise" in text for _, text in only(ladder_passes(truth, sd=0.015, seed=s)).dents) for s in range(40)
+        any("not noise" in text for _, text in only(ladder_passes(truth, sd=0.015, seed=s)).dents) for s in range(12)
     )
-    assert named <= 2
+    assert named <= 1
 
 
 def test_coverage_of_level_intervals():
-    """95 % intervals of level means over 150 seeded ladders cover the truth in 90 to 99 %."""
+    """95 % intervals of level means over 25 seeded ladders cover the truth in 88 to 99 %."""
     hits = total = 0
-    for seed in range(150):
+    for seed in range(25):
         found = only(ladder_passes(STEEP, sd=0.015, seed=seed))
         for level in found.levels:
             e = level.low.estimate()
             hits += e.low <= STEEP[int(level.limit_w)] <= e.high
             total += 1
-    assert 0.90 <= hits / total <= 0.99, hits / total
+    assert 0.88 <= hits / total <= 0.99, hits / total
 
 
 def test_a_pass_off_the_others_is_named_with_its_level_and_figure():
@@ -170,3 +170,55 @@ def test_surprises_are_rare_in_clean_ladders_and_found_where_they_matter():
             blamed += any(level == at and number for level, number in found)
     assert alarms <= 0.001 * clean and missed <= 0.15 * tried > 5, (clean, alarms, missed, tried)
     assert blamed <= 1
+
+
+@pytest.mark.parametrize(("off", "named"), [(0.0, 0), (0.015, 0), (0.028, 1)])
+def test_a_surprise_is_two_percent_off_at_least(off, named):
+    """Twenty passes that agree to a tenth of a percent, and one that does not."""
+    rng = np.random.default_rng(1)
+    logs = [np.log(40.0) + rng.normal(0, 0.001, 7) for _ in range(3)]
+    logs[1][0] = logs[1][1:].mean() + off
+    assert len(outliers([10, 11, 12], logs, [np.zeros(7)] * 3, 0.015)) == named
+
+
+def test_a_surprise_counts_the_error_of_those_it_is_held_against():
+    """Two others at the level: the pass itself and their mean err, so the band is sqrt(1 + 1 / 2) of one pass's."""
+    rng = np.random.default_rng(2)
+    logs = [np.log(40.0) + rng.normal(0, 0.01, 3) for _ in range(5)]
+    rest = [*logs[:2], logs[2][1:], *logs[3:]]
+    mean = pooled(rest, 0.015)[2]
+    one = t_quantile(0.9995, mean.dof) * mean.se * math.sqrt(mean.n)
+    for factor, named in ((1.1, 0), (1.3, 1)):
+        logs[2][0] = mean.mean + factor * one
+        found = [at for at in outliers(range(5), logs, [np.zeros(3)] * 5, 0.015) if at[:2] == (2, 0)]
+        assert len(found) == named, factor
+
+
+def test_readings_that_agree_by_luck_are_no_better_than_their_gauge():
+    passes = [counted(12, 41.0, n) for n in range(4)]
+    rough = [replace(p, figures=replace(p.figures, draw_sd_w=0.1 * p.figures.draw_w)) for p in passes]
+    assert only(rough).levels[0].draw.se == pytest.approx(0.1 / 2.0, rel=1e-6)
+
+
+def test_neighbours_lend_evidence_even_where_a_level_measured_lower():
+    lows = {10: [38.75, 38.9, 39.05], 11: [38.65, 38.8, 38.95], 12: [38.75, 38.95, 39.1]}
+    found = only([counted(w, low, n) for w, values in lows.items() for n, low in enumerate(values)])
+    holds = [level.holds for level in found.levels]
+    assert holds == sorted(holds) and found.levels[1].low.mean < found.levels[0].low.mean
+
+
+@pytest.mark.parametrize(("depth", "named"), [(0.035, False), (0.057, True)])
+def test_a_dent_is_named_from_four_and_a_half_standard_errors_on(depth, named):
+    truth = {w: 30.0 + 1.2 * (w - 8) for w in range(8, 17)}
+    truth[12] *= 1 - depth
+    rates = {w: [low * math.exp(x) for x in (-0.01, 0.0, 0.01)] for w, low in truth.items()}
+    found = only([counted(w, low, n) for w, values in rates.items() for n, low in enumerate(values)])
+    assert [at for at, text in found.dents if "not noise" in text] == ([12.0] if named else [])
+
+
+@pytest.mark.parametrize(("missed", "held"), [(0.007, True), (0.0145, False)])
+def test_at_most_one_percent_of_frames_may_be_missed(missed, held):
+    passes = [counted(12, 60.0, n) for n in range(6)]
+    shares = [replace(p.figures.frames, missed_share=missed * f) for p, f in zip(passes, (0.95, 1.05) * 3)]
+    found = only([replace(p, figures=replace(p.figures, frames=s)) for p, s in zip(passes, shares)])
+    assert (found.levels[0].holds > 0.5) is held

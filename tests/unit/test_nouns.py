@@ -4,7 +4,7 @@ import pytest
 
 from hovrik.core.condition import UNKNOWN, Condition, Provenance, from_plain, to_plain
 from hovrik.core.errors import ImportRefused, LimitError, PlanError, Problem
-from hovrik.core.knob import LIMITS, Knob
+from hovrik.core.knob import LIMITS, Knob, agrees
 from hovrik.core.question import Question, School, Source
 from hovrik.core.rig import OsSlot, Rig, Version
 from hovrik.core.setup import Reading, Setup, Snapshot, describe, static
@@ -120,3 +120,14 @@ def test_import_refused_lists_the_first_problems_and_keeps_all():
     fault = ImportRefused("Nothing usable.", problems)
     assert fault.problems == problems and "line 5: thing 5 (and 3 more)" in str(fault)
     assert str(Problem(None, "odd", "thing")) == "file: thing"
+
+
+@pytest.mark.parametrize(
+    ("key", "asked", "read", "step", "same"),
+    [("sustained_limit_w", 12.0, 12.5, None, True), ("sustained_limit_w", 12.0, 12.7, None, False),
+     ("sustained_limit_w", 12.0, 12.3, 0.5, False), ("cap_fps", 40.0, 40.4, None, True),
+     ("cap_fps", "none", 40.0, None, False), ("boost", "on", "off", None, False), ("boost", "on", "on", None, True),
+     ("own_knob", 100.0, 100.9, None, True), ("own_knob", 100.0, 101.5, None, False)],
+)  # fmt: skip
+def test_a_reading_agrees_within_half_a_step(key, asked, read, step, same):
+    assert agrees(key, asked, read, step) is same

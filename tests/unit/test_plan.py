@@ -94,3 +94,12 @@ def test_design_round_trip_ignores_what_it_does_not_know():
 
 def test_assumed_overhead_is_marked_as_having_no_passes():
     assert ASSUMED.n == 0
+
+
+def test_no_pass_ends_under_the_window_where_a_recharge_could_have_come_first():
+    passes = ordered_passes(replace(DESIGN, from_w=20, to_w=28, step_w=2, repeats=4, pass_s=240), RIG)
+    found = total(passes, RIG)
+    assert found.recharges >= 2 and min(found.charge) >= RIG.valid_charge[0] + MARGIN
+    before = [1.0, *found.charge]
+    jumps = [i for i, (a, b) in enumerate(zip(before, found.charge)) if b > a]
+    assert all(before[i] - expected_wh(passes[i]) / 40.0 < RIG.valid_charge[0] + MARGIN for i in jumps)
