@@ -122,16 +122,14 @@ def probability(scores: Sequence[Score]) -> list[Row]:
 def marks(scores: Sequence[Score]) -> list[Row]:
     """Do intervals of the four marks hold the truth, and how wide are they."""
     cells, wide, rows = _cells(scores, "marks"), _cells(scores, "mark widths"), []
-    for n in (2, 3, 5):
-        for mark in MARKS:
-            cell = f"{mark}, n {n}"
-            total = Bounds(0.90, 0.99, fewest=N_CELL, total=True)
-            rows.append(row("marks", cell, "all", cells[cell, "all"], share, total))
-            rows += _by_world("marks", cell, cells, Bounds(0.90, 0.99, fewest=50 if n != 3 else 100))
-            if n == 3:
-                widths = Bounds(high=1.5, fewest=N_CELL, total=True, unit="x")
-                rows.append(row("mark widths", cell, "all", wide[cell, "all"], median, widths))
-                rows += _by_world("mark widths", cell, wide, Bounds(unit="x"), median)
+    for mark in MARKS:
+        cell = f"{mark}, n 3"
+        total = Bounds(0.90, 0.99, fewest=N_CELL, total=True)
+        rows.append(row("marks", cell, "all", cells[cell, "all"], share, total))
+        rows += _by_world("marks", cell, cells, Bounds(0.90, 0.99, fewest=100))
+        widths = Bounds(high=1.5, fewest=N_CELL, total=True, unit="x")
+        rows.append(row("mark widths", cell, "all", wide[cell, "all"], median, widths))
+        rows += _by_world("mark widths", cell, wide, Bounds(unit="x"), median)
     return rows
 
 

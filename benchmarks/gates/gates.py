@@ -41,8 +41,8 @@ class Size:
     mutants: int
 
 
-QUICK = Size(4, 5, 3, 10, 15, 4)
-FULL = Size(67, 56, 80, 200, 200, 60)
+QUICK = Size(2, 3, 2, 10, 12, 4)
+FULL = Size(75, 56, 88, 200, 200, 60)
 
 
 def work_of(size: Size, name: str, wanted: Sequence[str]) -> list[tuple[str, str, int, tuple[int, ...]]]:

@@ -1,7 +1,8 @@
 """The four marks as they truly are, and how narrow the true family makes them. No analysis code.
 
 first_playable : where the low crosses the floor; best_per_watt : most frames per watt of draw; last_paying : the last
-watt of limit that brings the price, over one step; ceiling : the lowest limit within 2 % of the top.
+limit at which the gain, over one step about it, brings the price a watt; ceiling : the lowest limit within 2 % of the
+top.
 """
 
 from __future__ import annotations
@@ -21,7 +22,9 @@ Array = NDArray[np.float64]
 
 POINTS = 10  # a quarter step
 DRAWS = 200
-PRIOR = {"cpu": 0.5, "gpu": 0.5, "bend": 0.5, "gpu_w": 0.5, "base": 0.5, "edge": 0.2, "dent": 0.2}  # log sd
+PRIOR = {
+    "cpu": 0.5, "gpu": 0.5, "bend": 0.5, "gpu_w": 0.5, "base": 0.5, "edge": 0.2, "dent": 0.2, "low": 0.2, "board": 0.3,
+}  # fmt: skip # log sd; low : of the low against the mean, board : of the draw against the package
 
 
 def of_curves(limits: Array, rate: Array, low: Array, draw: Array, floor_fps: float, step: float) -> dict[str, float]:
@@ -32,10 +35,10 @@ def of_curves(limits: Array, rate: Array, low: Array, draw: Array, floor_fps: fl
     found["first_playable"] = float(limits[above[0]]) if above.size and above[0] > 0 else nan
     best = int(np.argmax(rate / draw))
     found["best_per_watt"] = float(limits[best]) if 0 < best < limits.size - 1 else nan
-    back = np.interp(limits - step, limits, rate)
-    gain = np.where(limits - step >= limits[0] - 1e-9, (rate - back) / step, np.inf)
-    pays = np.flatnonzero((gain >= PRICE) & np.isfinite(gain))
-    found["last_paying"] = float(limits[pays[-1]]) if pays.size and pays[-1] < limits.size - 1 else nan
+    inner = limits[(limits >= limits[0] + step / 2 - 1e-9) & (limits <= limits[-1] - step / 2 + 1e-9)]
+    gain = (np.interp(inner + step / 2, limits, rate) - np.interp(inner - step / 2, limits, rate)) / step
+    pays = np.flatnonzero(gain >= PRICE)
+    found["last_paying"] = float(inner[pays[-1]]) if pays.size and pays[-1] < inner.size - 1 else nan
     near = np.flatnonzero(rate >= 0.98 * rate.max())
     found["ceiling"] = float(limits[near[0]]) if near[0] > 0 else nan
     return found
@@ -111,13 +114,16 @@ def family_widths(truth: Truth, asked: Asked, n: int) -> dict[str, float]:
 def _family(truth_key: int, n: int) -> tuple[tuple[str, ...], list[tuple[Array, Array, Array]]]:
     truth = _KEPT[truth_key]
     plant, limits = truth.plant, truth.limits_w
-    names = [name for name in PRIOR if _moves(plant, limits, name)]
+    names = [name for name in PRIOR if name in ("low", "board") or _moves(plant, limits, name)]
     base = _figures(truth, limits, {})
     jacobian = np.empty((base.size, len(names)))
     for column, name in enumerate(names):
         jacobian[:, column] = (_figures(truth, limits, {name: np.exp(0.02)}) - base) / 0.02
     sds = np.concatenate([truth.sds[k] for k in ("mean_fps", "low_fps", "draw_w")])
     weight = n / np.maximum(sds, 3e-4) ** 2
+    lows = truth.means["low_fps"]
+    if plant.cap_fps:  # a low that its cap holds down tells nothing of what the chip could do
+        weight[limits.size : 2 * limits.size][lows > 0.985 * lows.max()] = 0.0
     prior = np.array([1.0 / PRIOR[name] ** 2 for name in names])
     covariance = np.linalg.inv(jacobian.T @ (weight[:, None] * jacobian) + np.diag(prior))
     rng = np.random.default_rng(5)
@@ -126,9 +132,10 @@ def _family(truth_key: int, n: int) -> tuple[tuple[str, ...], list[tuple[Array, 
     for draw in draws:
         moved = _figures(truth, limits, dict(zip(names, np.exp(draw).tolist()))) - base
         parts = [np.exp(np.interp(truth.fine_w, limits, part)) for part in np.split(moved, 3)]
-        curves.append(tuple(
-            _curve(truth, truth.fine[k] * part) for k, part in zip(("mean_fps", "low_fps", "draw_w"), parts)
-        ))  # fmt: skip
+        lows = truth.fine["low_fps"]
+        low = np.minimum(lows * parts[1], lows.max()) if plant.cap_fps else lows * parts[1]  # a cap holds it down
+        moved_to = (truth.fine["mean_fps"] * parts[0], low, truth.fine["draw_w"] * parts[2])
+        curves.append(tuple(_curve(truth, values) for values in moved_to))
     return tuple(names), curves  # type: ignore[return-value]
 
 
@@ -139,8 +146,12 @@ def _moves(plant: Any, limits: Array, name: str) -> bool:
 
 
 def _figures(truth: Truth, limits: Array, factors: dict[str, float]) -> Array:
-    """(3 k,) log rate, log low (which moves as the rate does) and log draw at limits, without noise."""
+    """(3 k,) log rate, log low and log draw at limits, without noise. The low moves as an uncapped rate would."""
     pairs = [truth.plant.typical(float(w), factors) for w in limits]
     rate = np.log([rate for rate, _ in pairs])
+    free = (
+        np.log([truth.plant.typical(float(w), factors, free=True)[0] for w in limits]) if truth.plant.cap_fps else rate
+    )
     draw = np.log([float(truth.plant.draw_w(package)) for _, package in pairs])
-    return np.concatenate([rate, rate, draw])
+    low, board = np.log(factors.get("low", 1.0)), np.log(factors.get("board", 1.0))
+    return np.concatenate([rate, free + low, draw + board])

@@ -156,19 +156,22 @@ class Analyst:
         return {level.limit_w: level.holds for level in levels if level.holds is not None}
 
     def read(self, passes: Sequence[Prepared], asked: Asked, *, school: School = School.PERCENTILE,
-             with_marks: bool = False) -> Said:  # fmt: skip
-        """What is said from some of the passes."""
+             whole: bool = False) -> Said:  # fmt: skip
+        """What is said from some of the passes. whole : the answer itself with its marks; else its rule, the lowest
+        level that holds as surely as is asked."""
         question = _question(asked, school)
         counted = self._all_counted(passes, asked)
         ladders = ladder.read(counted, question)
         if not ladders:
             return Said((), None, None, {})
         context = answer.Context(self.rig, self.swept.plant.room_c)
-        said = answer.build(ladders, question, context)
         levels = tuple(self._level(level, question, context) for level in ladders[0].levels)
-        found = said.marks if with_marks else ()
+        if not whole:
+            first = next((one for one in levels if (one.holds or 0.0) >= question.sure), None)
+            return Said(levels, first.limit_w if first else None, first.holds if first else None, {})
+        said = answer.build(ladders, question, context)
         return Said(levels, said.option.limit_w if said.option else None, said.holds,
-                    {mark.id: _mark(mark) for mark in found})  # fmt: skip
+                    {mark.id: _mark(mark) for mark in said.marks})  # fmt: skip
 
     def _all_counted(self, passes: Sequence[Prepared], asked: Asked) -> list[ladder.Counted]:
         counts: dict[float, int] = {}

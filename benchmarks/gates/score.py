@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from . import marks, program
 from .program import MARKS, SCHOOLS, TOO_CLOSE, Analyst, Asked, Said
 from .truth import Truth, loaded
-from .worlds import cases
+from .worlds import cases, passes
 from .worlds.passes import SUBSETS, Swept
 
 Array = NDArray[np.float64]
@@ -58,8 +58,8 @@ def plain(truth: Truth, seed: int) -> Iterator[Score]:
     yield score("clean", "suspect or void", sum(state != "valid" for state in states), len(states))
     yield score("clean", "void", sum(state == "void" for state in states), len(states))
     for n in SUBSETS:
-        passes = analyst.of(n)
-        said = analyst.read(passes, asked, with_marks=True)
+        chosen = analyst.of(n)
+        said = analyst.read(chosen, asked, whole=n == 3)
         yield from _stated(truth, asked, said, n, score)
         yield from _covered(truth, swept, asked, said, n, score)
         yield from _believed(truth, asked, said, n, score)
@@ -69,7 +69,7 @@ def plain(truth: Truth, seed: int) -> Iterator[Score]:
         if n in (1, 3):
             for name, school in SCHOOLS.items():
                 if name != "low_fps":
-                    other = analyst.read(passes, asked, school=school)
+                    other = analyst.read(chosen, asked, school=school)
                     yield from _covered(truth, swept, asked, other, n, score, only=name)
         yield from _at_floor(truth, analyst, n, np.random.default_rng((seed, 78)), score)
 
@@ -78,7 +78,8 @@ def exact(truth: Truth, seed: int) -> Iterator[Score]:
     """A capped plant with one level exactly at the floor, asked for its cap."""
     assert truth.exact is not None
     plant = truth.exact
-    analyst = Analyst(cases.sweep(plant, seed, program.HEAT_AT))
+    around = plant.limits_w[max(truth.aim - 3, 0) : truth.aim + 4]
+    analyst = Analyst(passes.sweep(plant, seed, heat_at=program.HEAT_AT, limits=around))
     limit, number = plant.limits_w[truth.aim], f"{plant.name}/{seed}/exact"
     for n in SUBSETS:
         said = analyst.holds(analyst.of(n), Asked(plant.cap_fps)).get(limit)
@@ -176,10 +177,10 @@ def _believed(truth: Truth, asked: Asked, said: Said, n: int, score) -> Iterator
 
 
 def _marked(truth: Truth, asked: Asked, said: Said, n: int, score) -> Iterator[Score]:  # type: ignore[no-untyped-def]
-    if n == 1:
+    if n != 3:
         return
     true = marks.true_marks(truth, asked)
-    widths = marks.family_widths(truth, asked, n) if n == 3 else {}
+    widths = marks.family_widths(truth, asked, n)
     limits = truth.limits_w
     for name in MARKS:
         if true[name] is None:

@@ -1,6 +1,7 @@
 """Rows of the table: what was wanted, what was measured, its interval, and whether the gate holds.
 
-A row fails where its 99 % interval lies wholly beyond what is wanted, a total already where the figure itself does.
+A row fails where its 99 % interval lies wholly beyond what is wanted, however few units stand behind it; a total with
+enough of them already where the figure itself does.
 Sweeps are the independent units: several levels of one sweep widen the interval by what they share.
 """
 
@@ -65,13 +66,15 @@ class Bounds:
         """pass, FAIL, too few or printed."""
         if self.low is None and self.high is None:
             return "printed"
-        at = (measured, measured) if self.total else interval
-        beyond = (self.low is not None and at[1] < self.low - 1e-12) or (
-            self.high is not None and at[0] > self.high + 1e-12
-        )
+        if self._beyond(interval):
+            return "FAIL"
         if n < self.fewest:
             return "too few"
-        return "FAIL" if beyond else "pass"
+        return "FAIL" if self.total and self._beyond((measured, measured)) else "pass"
+
+    def _beyond(self, found: tuple[float, float]) -> bool:
+        under = self.low is not None and found[1] < self.low - 1e-12
+        return under or (self.high is not None and found[0] > self.high + 1e-12)
 
 
 def _number(value: float, unit: str) -> str:
@@ -128,7 +131,7 @@ Figure = Callable[[Sequence[Score]], tuple[float, tuple[float, float], int]]
 
 def row(gate: str, cell: str, world: str, scores: Sequence[Score], figure: Figure, bounds: Bounds) -> Row:
     """One row of the table."""
-    if not scores:
+    if not scores or (figure is share and not any(one.total for one in scores)):
         return Row(gate, cell, world, bounds.words, math.nan, 0, (math.nan, math.nan), "too few")
     measured, interval, n = figure(scores)
     return Row(gate, cell, world, bounds.words, measured, n, interval, bounds.verdict(measured, interval, n))

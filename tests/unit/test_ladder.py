@@ -207,7 +207,7 @@ def test_neighbours_lend_evidence_even_where_a_level_measured_lower():
     assert holds == sorted(holds) and found.levels[1].low.mean < found.levels[0].low.mean
 
 
-@pytest.mark.parametrize(("depth", "named"), [(0.035, False), (0.057, True)])
+@pytest.mark.parametrize(("depth", "named"), [(0.026, False), (0.041, True)])
 def test_a_dent_is_named_from_four_and_a_half_standard_errors_on(depth, named):
     truth = {w: 30.0 + 1.2 * (w - 8) for w in range(8, 17)}
     truth[12] *= 1 - depth

@@ -86,6 +86,14 @@ def test_a_rig_that_is_narrowed_while_a_run_goes_on_is_heeded_at_the_next_apply(
     assert not ended.restored and "above the allowed 10.5 W" in ended.left
 
 
+def test_a_design_is_held_against_all_three_ranges(notebook):
+    """A static limit that the sustained range allows and the short one does not."""
+    rig = sweep.rig_of(notebook, build.DEMO_QUESTION.rig)
+    library.save_rig(notebook, replace(rig, short_high_w=12.0))
+    with pytest.raises(PlanError, match="Short limit 14 W is above the allowed 12 W"):
+        sweep.keep_plan(notebook, build.DEMO_QUESTION, LadderDesign(10, 14, 2, 40.0))
+
+
 @pytest.mark.parametrize("value", [18.0, math.nan, 1e9])
 def test_setting_and_putting_back_send_nothing_outside_the_range(tmp_path, monkeypatch, value):
     made = machine(tmp_path)

@@ -115,8 +115,9 @@ class Plant:
         beside = float(self.draw_w(package_w)) - package_w
         return self.network.settled(package_w, beside, self.room_c, self.fans[self.fan])
 
-    def typical(self, limit_w: float, factors: Mapping[str, float]) -> tuple[float, float]:
-        """(rate, package W) without noise, with parameters of the plant's own family changed by factors."""
+    def typical(self, limit_w: float, factors: Mapping[str, float], *, free: bool = False) -> tuple[float, float]:
+        """(rate, package W) without noise, with parameters of the plant's own family changed by factors. free : as if
+        there were no cap."""
         chip, work = self.chip, self.work
         chip = replace(
             chip, bend=chip.bend * factors.get("bend", 1.0), gpu_ref_w=chip.gpu_ref_w * factors.get("gpu_w", 1.0),
@@ -125,7 +126,8 @@ class Plant:
             dent=(*chip.dent[:2], chip.dent[2] * factors.get("dent", 1.0)),
         )  # fmt: skip
         work = replace(work, cpu_ms=work.cpu_ms * factors.get("cpu", 1.0), gpu_ms=work.gpu_ms * factors.get("gpu", 1.0))
-        point = operate(chip, work, self.knobs(limit_w), np.ones(1), self.slots, self.versions)
+        knobs = replace(self.knobs(limit_w), cap_fps=0.0) if free else self.knobs(limit_w)
+        point = operate(chip, work, knobs, np.ones(1), self.slots, self.versions)
         return 1000.0 / float(point.frame_ms[0]), float(point.package_w[0])
 
     def typical_fps(self, limit_w: float) -> float:

@@ -92,9 +92,9 @@ def keep_plan(
     """
     rig = rig_of(notebook, question.rig)
     passes = passes_of(design, rig, setups)
-    wrong = [why for setup in setups for why in refusals(setup, rig)]
+    wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))
     if wrong:
-        raise PlanError(f"These setups cannot be planned. {' '.join(dict.fromkeys(wrong))}")
+        raise PlanError(f"This cannot be planned. {' '.join(list(wrong)[:3])}")
     too_long = total(passes, rig).too_long
     if too_long:
         raise PlanError(

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 from helpers.build import DEMO_QUESTION
-from unit.test_service import imported
+from journey.test_service import imported
 
 from hovrik.core.condition import Condition, Provenance, to_plain
 from hovrik.core.energy import Overhead, where_watts_go
