@@ -1,23 +1,28 @@
 """The table of gates: what the program says against what is true, on machines unlike the model.
 
-Usage: benchmarks/gates/run [--quick|--full] [--only GATE] [--set reporting|tuning] [--json FILE] [--rows all|failing]
+Usage: benchmarks/gates/run [--quick|--full] [--only GATE] [--set reporting|tuning] [--json FILE] [--keep DIR]
 
 Gates: floor coverage stated probability marks more clean (all from the same sweeps), served, faults, confounded,
 mutants. Quick takes under 8 minutes and full under 100 on two idle cores. Truths lie in data/; docs/gates.md has the
-newest full table.
+newest full table. A run of an hour that is cut off goes on where it was with --keep.
 """
 
 from __future__ import annotations
 
 import argparse
+import hashlib
 import json
 import multiprocessing
+import os
+import pickle
 import sys
 import time
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
+from typing import cast
 
 from . import bounds, confounded, faulty, mutants, score, served
 from .page import page
@@ -82,6 +87,20 @@ def done(task: tuple[str, str, int, tuple[int, ...]]) -> list[Score]:
     return [one for seed in seeds for one in play(truth, seed)]
 
 
+def kept(folder: Path | None, task: tuple[str, str, int, tuple[int, ...]]) -> list[Score]:
+    """`done`, or what an earlier run of the same task left in `folder`."""
+    if folder is None:
+        return done(task)
+    file = folder / (hashlib.sha256(repr(task).encode()).hexdigest()[:24] + ".pickle")
+    if not file.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        found = done(task)
+        unfinished = file.with_suffix(f".{os.getpid()}")
+        unfinished.write_bytes(pickle.dumps(found))
+        unfinished.replace(file)
+    return cast(list[Score], pickle.loads(file.read_bytes()))
+
+
 def rows_of(scores: Sequence[Score], wanted: Sequence[str], size: Size) -> list[Row]:
     """The rows of every gate that is wanted."""
     found: list[Row] = []
@@ -118,12 +137,13 @@ def main(arguments: Iterable[str] | None = None) -> int:
     parser.add_argument("--page", type=Path, help="write docs/gates.md here")
     parser.add_argument("--rows", default="all", choices=("all", "failing", "totals"))
     parser.add_argument("--processes", type=int, default=2)
+    parser.add_argument("--keep", type=Path, help="a folder for what is done, so that a run cut off goes on from it")
     options = parser.parse_args(list(arguments) if arguments is not None else None)
     size, wanted, began = FULL if options.full else QUICK, tuple(options.only) or GATES, time.monotonic()
     work = work_of(size, options.set, wanted)
     scores: list[Score] = []
     with multiprocessing.Pool(options.processes) as pool:
-        for number, found in enumerate(pool.imap_unordered(done, work), 1):
+        for number, found in enumerate(pool.imap_unordered(partial(kept, options.keep), work), 1):
             scores += found
             if sys.stderr.isatty() or number % 50 == 0:
                 print(f"{number}/{len(work)} {time.monotonic() - began:.0f} s", file=sys.stderr, flush=True)
