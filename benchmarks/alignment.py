@@ -18,10 +18,10 @@ import numpy as np
 
 from hovrik.bench.simulated.machine import AS_FAST, SimulatedMachine
 from hovrik.bench.simulated.model import load_model
-from hovrik.core.align import CLOCK_DRIFT, ROWS_DRIFT, by_load
 from hovrik.core.errors import InputError
-from hovrik.core.setup import static
-from hovrik.core.trace import Channel, Trace
+from hovrik.core.facts.setup import static
+from hovrik.core.passes.align import CLOCK_DRIFT, ROWS_DRIFT, by_load
+from hovrik.core.passes.trace import Channel, Trace
 from hovrik.demo import scenario
 
 SECOND = 1_000_000_000

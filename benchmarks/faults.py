@@ -26,11 +26,11 @@ from hovrik.bench.setting import apply
 from hovrik.bench.simulated.faults import NONE, Faults
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model
-from hovrik.core.condition import Condition, Provenance
-from hovrik.core.plan.ladder import PlannedPass
-from hovrik.core.record import PassRecord
-from hovrik.core.setup import Setup, static
-from hovrik.core.validity import judge
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.setup import Setup, static
+from hovrik.core.passes.record import PassRecord
+from hovrik.core.passes.verdict import judge
+from hovrik.core.plan.grid import PlannedPass
 from hovrik.demo.scenario import RIGS
 
 OMBREL, TEASEL = RIGS / "ombrel-8.toml", RIGS / "teasel-11.toml"

@@ -14,8 +14,8 @@ from pathlib import Path
 
 import numpy as np
 
-from hovrik.core import frames
-from hovrik.core.spread import within_pass
+from hovrik.core.passes import frames
+from hovrik.core.stats.spread import within_pass
 
 ROOT = Path(__file__).parent.parent
 N = 1_000_000
@@ -78,7 +78,7 @@ def test_stand_in_pass_against_real_time(benchmark, tmp_path):
     """Wanted: a 60 s pass at least 500 x real time on one core."""
     from hovrik.bench.simulated.machine import SimulatedMachine
     from hovrik.bench.simulated.model import load_model
-    from hovrik.core.setup import static
+    from hovrik.core.facts.setup import static
     from hovrik.demo.scenario import SCENARIO
 
     machine = SimulatedMachine(load_model(SCENARIO), tmp_path / "state.json")
@@ -92,7 +92,7 @@ def test_stand_in_with_everything_on(benchmark, tmp_path):
     from hovrik.bench.simulated.faults import Faults
     from hovrik.bench.simulated.machine import SimulatedMachine
     from hovrik.bench.simulated.model import load_model
-    from hovrik.core.setup import static
+    from hovrik.core.facts.setup import static
     from hovrik.demo.scenario import RIGS
 
     faults = Faults(extra_w=1.0, dropouts_per_min=2.0, bursts_per_min=4.0, collapses_per_min=1.0, no_shaders=True)
@@ -104,13 +104,13 @@ def test_stand_in_with_everything_on(benchmark, tmp_path):
 
 def big_notebook(path, passes=500, frames_each=5000):
     """A notebook of the demo's question with many passes, its figures not yet cached."""
-    from hovrik.core.condition import Condition, Provenance
-    from hovrik.core.record import PassRecord
-    from hovrik.core.setup import static
-    from hovrik.core.trace import Channel, Trace
-    from hovrik.core.validity import judge
+    from hovrik.core.facts.condition import Condition, Provenance
+    from hovrik.core.facts.setup import static
+    from hovrik.core.passes.record import PassRecord
+    from hovrik.core.passes.trace import Channel, Trace
+    from hovrik.core.passes.verdict import judge
     from hovrik.demo import scenario
-    from hovrik.service import sweep
+    from hovrik.service import run as sweep
     from hovrik.store.notebook import Notebook
 
     rng = np.random.default_rng(3)
@@ -298,8 +298,8 @@ print(ours_s, plain_s, visible)
 
 def test_import_of_a_large_file(benchmark, tmp_path):
     """Told, not bounded here: 200,000 rows of five columns against numpy.loadtxt of the same file."""
-    from hovrik.store.importers.frame_log import convert, guess
-    from hovrik.store.importers.table import read_table
+    from hovrik.store.files.read.frame_log import convert, guess
+    from hovrik.store.files.read.table import read_table
 
     rng = np.random.default_rng(2)
     rows = np.column_stack([16.7 * np.exp(rng.normal(0, 0.05, 200_000)), *(rng.normal(50, 5, (4, 200_000)))])

@@ -6,8 +6,8 @@ Usage: .venv/bin/python scripts/make_rig_format.py [--print]
 import sys
 from pathlib import Path
 
-from hovrik.core.sheet import Kind, Sheet
-from hovrik.core.sheets import RIG, TITLE
+from hovrik.core.facts.sheet import Kind, Sheet
+from hovrik.core.facts.sheets import RIG, TITLE
 
 OUT = Path(__file__).parents[1] / "docs" / "rig-format.md"
 HEAD = """# Rig and title files, version 1

@@ -176,8 +176,8 @@ def paused(window, shooter):
 
 def by_hand(window, shooter):
     """A machine that no program drives: first an instruction, then the readings of a pass."""
-    from hovrik.core.plan.ladder import LadderDesign
-    from hovrik.core.rig import OsSlot, Rig
+    from hovrik.core.facts.rig import OsSlot, Rig
+    from hovrik.core.plan.grid import LadderDesign
 
     rig = Rig("hearthside-9", "Hearthside 9", 5.0, 25.0, battery_wh=50.0, refresh_hz=(60.0,),
               slots=(OsSlot("moss", "Moss 4"),))  # fmt: skip

@@ -16,24 +16,26 @@ from typing import Any
 import numpy as np
 
 from hovrik.bench.job import Control
-from hovrik.core import answer, heat, ladder, marks
-from hovrik.core.condition import Condition, Provenance
 from hovrik.core.errors import HovrikError
-from hovrik.core.figures import PassFigures, against, figures_of, spread_of
-from hovrik.core.frames import missed_share
-from hovrik.core.heat import TimeConstants
-from hovrik.core.knob import LIMITS
-from hovrik.core.plan.ladder import LadderDesign
-from hovrik.core.question import Question, School
-from hovrik.core.record import PassRecord
-from hovrik.core.rig import OsSlot, Rig, Version
-from hovrik.core.setup import Setup
-from hovrik.core.spread import OnePass
-from hovrik.core.title import Scene, Title
-from hovrik.core.trace import Channel, Trace
-from hovrik.core.validity import judge
-from hovrik.service import library, sweep
-from hovrik.service.evidence import evaluate
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.knob import LIMITS
+from hovrik.core.facts.rig import OsSlot, Rig, Version
+from hovrik.core.facts.setup import Setup
+from hovrik.core.facts.title import Scene, Title
+from hovrik.core.passes import heat
+from hovrik.core.passes.figures import PassFigures, against, figures_of, spread_of
+from hovrik.core.passes.frames import missed_share
+from hovrik.core.passes.heat import TimeConstants
+from hovrik.core.passes.record import PassRecord
+from hovrik.core.passes.trace import Channel, Trace
+from hovrik.core.passes.verdict import judge
+from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.questions.question import Question, School
+from hovrik.core.read import answer, ladder, marks
+from hovrik.core.stats.spread import OnePass
+from hovrik.service import library
+from hovrik.service import run as sweep
+from hovrik.service.gather import evaluate
 from hovrik.store.notebook import Notebook
 
 from .worlds.passes import SUBSETS, Made, Swept

@@ -16,15 +16,15 @@ from typing import Any
 import click
 
 from . import __version__
-from .core import frames as frame_figures
-from .core.condition import Conditions
 from .core.errors import HovrikError, Problem
-from .core.question import Question, School, Source
-from .core.setup import describe
-from .core.spread import within_pass
-from .store.importers.columns import IMPORTABLE, UNITS
-from .store.importers.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
-from .store.importers.table import Table, read_table
+from .core.facts.condition import Conditions
+from .core.facts.setup import describe
+from .core.passes import frames as frame_figures
+from .core.questions.question import Question, School, Source
+from .core.stats.spread import within_pass
+from .store.files.read.columns import IMPORTABLE, UNITS
+from .store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
+from .store.files.read.table import Table, read_table
 
 _FILE = click.Path(path_type=Path, dir_okay=False)
 
@@ -145,7 +145,7 @@ def _mapping(table: Table, column: str | None, unit: str | None, channels: dict[
 
 
 def _default_unit(channel: str) -> str:
-    from .core.trace import CHANNELS
+    from .core.passes.trace import CHANNELS
 
     if channel not in IMPORTABLE:
         raise HovrikError(f"{channel} is no known channel. Choose one of: {', '.join(IMPORTABLE)}.")
@@ -237,7 +237,7 @@ def _open_notebook(path: Path, *, read_only: bool) -> Any:
 @told
 def answer(notebook: Path, as_json: bool, **changes: Any) -> None:
     """The answer that the passes in NOTEBOOK give to its question."""
-    from .service.evidence import evaluate
+    from .service.gather import evaluate
 
     with _open_notebook(notebook, read_only=True) as opened:
         found = evaluate(opened, _question(opened, **changes)).answer
@@ -257,7 +257,7 @@ def answer(notebook: Path, as_json: bool, **changes: Any) -> None:
 @told
 def passes(notebook: Path, as_json: bool, as_csv: bool, **changes: Any) -> None:
     """Every pass in NOTEBOOK that belongs to its question, with verdict and figures."""
-    from .service.evidence import evaluate
+    from .service.gather import evaluate
     from .service.rows import pass_row
 
     if as_json and as_csv:
@@ -326,7 +326,8 @@ def import_pass(
 
     A log with marks gives a pass for each stretch they name.
     """
-    from .service import batch, imports
+    from .service.imports import many as batch
+    from .service.imports import one as imports
 
     if (file is None) == (not summary):
         raise click.UsageError("give FILE or --summary, one of the two")
@@ -356,8 +357,8 @@ def import_pass(
 def _beside(
     notebook: Any, imported: Imported, path: Path, begin_s: float | None, stated: Conditions
 ) -> tuple[Imported, Conditions]:
-    from .core.align import How
-    from .service import telemetry as service
+    from .core.passes.align import How
+    from .service.imports import telemetry as service
 
     told = service.read(notebook, path)
     found = service.fit(imported, told, How.GIVEN if begin_s is not None else None, begin_s or 0.0)

@@ -7,9 +7,9 @@ import pytest
 from helpers.damage import CLASSES, damaged, reference
 
 from hovrik.core.errors import ImportRefused
-from hovrik.core.trace import CHANNELS
-from hovrik.store.importers import frame_log, telemetry
-from hovrik.store.importers.table import parse, read_table
+from hovrik.core.passes.trace import CHANNELS
+from hovrik.store.files.read import frame_log, telemetry
+from hovrik.store.files.read.table import parse, read_table
 
 SEEDS = range(19)
 

@@ -4,8 +4,8 @@ from helpers.build import machine
 
 from hovrik.bench.job import Control, Job
 from hovrik.bench.runner import run
-from hovrik.core.plan.ladder import LadderDesign, ordered_passes
-from hovrik.core.validity import judge
+from hovrik.core.passes.verdict import judge
+from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.demo import scenario
 
 

@@ -9,9 +9,9 @@ from helpers.build import machine as stand_in
 
 from hovrik.bench.protocol import Instruction, Need, Reply
 from hovrik.core.errors import Unavailable
-from hovrik.core.knob import LIMITS, STATIC_LIMIT, Where
-from hovrik.core.question import Source
-from hovrik.core.setup import Reading, Setup, Snapshot, static
+from hovrik.core.facts.knob import LIMITS, STATIC_LIMIT, Where
+from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
+from hovrik.core.questions.question import Source
 
 MACHINES = {"simulated": stand_in}
 SCENES = {"simulated": ("saltmarsh-couriers", "causeway")}

@@ -17,8 +17,8 @@ from hovrik.bench.simulated.physics import PLAIN, capped, operate
 from hovrik.bench.simulated.scene import BLOCK_S, ScenePlayer
 from hovrik.bench.simulated.settings import link_ms
 from hovrik.bench.simulated.truth import independent_pass
-from hovrik.core.heat import sound_change_db
-from hovrik.core.setup import Setup, static
+from hovrik.core.facts.setup import Setup, static
+from hovrik.core.passes.heat import sound_change_db
 from hovrik.demo.scenario import RIGS, SCENARIO, rig_files
 
 MODEL = load_model(SCENARIO)

@@ -12,7 +12,7 @@ from hovrik.bench.simulated.physics import PLAIN, capped, first_order, operate
 from hovrik.bench.simulated.scene import BLOCK_S, ScenePlayer
 from hovrik.bench.simulated.truth import expectation, independent_pass
 from hovrik.core.errors import Unavailable
-from hovrik.core.setup import static
+from hovrik.core.facts.setup import static
 from hovrik.demo.scenario import SCENARIO
 
 MODEL = load_model(SCENARIO)

@@ -6,7 +6,7 @@ from helpers.window import click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from hovrik.core.plan.ladder import LadderDesign
+from hovrik.core.plan.grid import LadderDesign
 from hovrik.service.machines import open_machine
 from hovrik.store import database
 from hovrik.store.notebook import Notebook

@@ -15,8 +15,8 @@ from hovrik.app.plots.trace import DistributionPlot, FrameTracePlot
 from hovrik.app.start import make_application
 from hovrik.app.theme import tokens
 from hovrik.bench.protocol import Sample
-from hovrik.core import ladder, marks
-from hovrik.core.trace import Channel
+from hovrik.core.passes.trace import Channel
+from hovrik.core.read import ladder, marks
 
 TRUTH = {w: 60 * (1 - np.exp(-0.16 * (w - 2))) for w in range(8, 16)}
 

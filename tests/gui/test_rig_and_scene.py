@@ -6,7 +6,7 @@ from helpers.window import click, opened, texts
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from hovrik.core.rig import missing_minimum
+from hovrik.core.facts.rig import missing_minimum
 from hovrik.service import library
 
 

@@ -6,12 +6,13 @@ from helpers.window import click, opened, texts
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from hovrik.core.guards import GuardThresholds
-from hovrik.core.incident import IncidentKind
-from hovrik.core.setup import static
-from hovrik.service import imports, incidents
+from hovrik.core.facts.incident import IncidentKind
+from hovrik.core.facts.setup import static
+from hovrik.core.passes.guards import GuardThresholds
+from hovrik.service import incidents
+from hovrik.service.imports import one as imports
 from hovrik.service.thresholds import thresholds_of
-from hovrik.store.importers.frame_log import Imported
+from hovrik.store.files.read.frame_log import Imported
 from hovrik.store.notebook import Notebook
 
 

@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
 
 from hovrik.app.main_window import STAGES
 from hovrik.app.theme import tokens
-from hovrik.core.plan.ladder import ordered_passes
-from hovrik.core.question import School, Source
+from hovrik.core.plan.grid import ordered_passes
+from hovrik.core.questions.question import School, Source
 from hovrik.service import library
-from hovrik.store.exporters.run_sheet import run_sheet
+from hovrik.store.files.write.run_sheet import run_sheet
 from hovrik.store.notebook import Notebook
 
 CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QTableView)

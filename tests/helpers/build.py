@@ -8,13 +8,13 @@ import numpy as np
 
 from hovrik.bench.simulated.machine import AS_FAST, SimulatedMachine
 from hovrik.bench.simulated.model import load_model
-from hovrik.core.condition import Condition, Provenance
-from hovrik.core.figures import PassFigures, figures_of
-from hovrik.core.ladder import Counted
-from hovrik.core.question import Question
-from hovrik.core.record import PassRecord
-from hovrik.core.setup import Setup, static
-from hovrik.core.trace import Channel, Trace
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.setup import Setup, static
+from hovrik.core.passes.figures import PassFigures, figures_of
+from hovrik.core.passes.record import PassRecord
+from hovrik.core.passes.trace import Channel, Trace
+from hovrik.core.questions.question import Question
+from hovrik.core.read.ladder import Counted
 from hovrik.demo import scenario
 
 QUESTION = Question("rig", "slot", "title", "scene", target_fps=40.0)

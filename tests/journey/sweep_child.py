@@ -11,9 +11,10 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from hovrik.bench.job import Control, PassDone, Phase, Progress
-from hovrik.core.plan.ladder import LadderDesign
+from hovrik.core.plan.grid import LadderDesign
 from hovrik.demo import scenario
-from hovrik.service import library, sweep
+from hovrik.service import library
+from hovrik.service import run as sweep
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 

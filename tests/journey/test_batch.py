@@ -4,12 +4,13 @@ import numpy as np
 import pytest
 from helpers.build import wandering
 
-from hovrik.core.cut import cut_at_idle
-from hovrik.core.trace import Channel, Trace
+from hovrik.core.passes.cut import cut_at_idle
+from hovrik.core.passes.trace import Channel, Trace
 from hovrik.demo import scenario
-from hovrik.service import batch, mappings
-from hovrik.store.importers.frame_log import ColumnMap, FrameUnit
-from hovrik.store.importers.table import read_table
+from hovrik.service.imports import many as batch
+from hovrik.service.imports import mappings
+from hovrik.store.files.read.frame_log import ColumnMap, FrameUnit
+from hovrik.store.files.read.table import read_table
 from hovrik.store.notebook import Notebook
 
 

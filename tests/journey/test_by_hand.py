@@ -14,19 +14,20 @@ from unit.test_runner import Log
 
 from hovrik.app.guide import Request
 from hovrik.app.widgets.guide_panel import GuidePanel
-from hovrik.bench.guided import GuidedMachine, Readings
+from hovrik.bench.by_hand.guided import GuidedMachine, Readings
 from hovrik.bench.job import Control, Job
 from hovrik.bench.protocol import Instruction, Need
 from hovrik.bench.runner import run
-from hovrik.core.hand import GaugeReading, GaugeUnit
-from hovrik.core.knob import LIMITS
-from hovrik.core.ladder import PRIOR_SD
-from hovrik.core.plan.ladder import LadderDesign, ordered_passes
-from hovrik.core.question import Question, Source
-from hovrik.core.rig import OsSlot, Rig
-from hovrik.core.title import Scene, Title
-from hovrik.core.validity import State, judge
-from hovrik.service import library, sweep
+from hovrik.core.facts.knob import LIMITS
+from hovrik.core.facts.rig import OsSlot, Rig
+from hovrik.core.facts.title import Scene, Title
+from hovrik.core.passes.hand import GaugeReading, GaugeUnit
+from hovrik.core.passes.verdict import State, judge
+from hovrik.core.plan.grid import LadderDesign, ordered_passes
+from hovrik.core.questions.question import Question, Source
+from hovrik.core.read.ladder import PRIOR_SD
+from hovrik.service import library
+from hovrik.service import run as sweep
 from hovrik.store.notebook import Notebook
 from hovrik.store.stills import pixels_of, stills
 

@@ -111,8 +111,8 @@ def test_closing_the_window_stops_and_puts_back(fresh, qtbot):
 
 def test_an_interrupted_sweep_is_offered(fresh, qtbot):
     """As after a kill: the journal holds a snapshot and the machine stands at a sweep's limits."""
-    from hovrik.core.setup import static
-    from hovrik.service import sweep
+    from hovrik.core.facts.setup import static
+    from hovrik.service import run as sweep
 
     with Notebook(fresh) as notebook:
         address = library.address_of(notebook, "ombrel-8")

@@ -15,9 +15,10 @@ import pytest
 from helpers.build import copy_notebook
 from journey import sweep_child
 
-from hovrik.core.record import Outcome
+from hovrik.core.passes.record import Outcome
 from hovrik.demo import scenario
-from hovrik.service import library, sweep
+from hovrik.service import library
+from hovrik.service import run as sweep
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 

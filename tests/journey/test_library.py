@@ -6,15 +6,18 @@ import pytest
 from helpers.build import DEMO_QUESTION
 from journey.test_service import imported
 
-from hovrik.core.condition import Condition, Provenance, to_plain
-from hovrik.core.energy import Overhead, where_watts_go
 from hovrik.core.errors import PlanError
-from hovrik.core.preflight import Mood, Seen, conditions, items
-from hovrik.core.question import Source
-from hovrik.core.rig import Version
+from hovrik.core.facts.condition import Condition, Provenance, to_plain
+from hovrik.core.facts.rig import Version
+from hovrik.core.passes.energy import Overhead, where_watts_go
+from hovrik.core.questions.preflight import Mood, Seen, conditions, items
+from hovrik.core.questions.question import Source
 from hovrik.demo import scenario
-from hovrik.service import evidence, imports, library, scenes, sweep
-from hovrik.store.importers.frame_log import Imported
+from hovrik.service import gather as evidence
+from hovrik.service import library, scenes
+from hovrik.service import run as sweep
+from hovrik.service.imports import one as imports
+from hovrik.store.files.read.frame_log import Imported
 from hovrik.store.notebook import Notebook
 
 
@@ -102,7 +105,7 @@ def test_answers_become_conditions_of_the_passes(notebook):
 def test_a_sweep_in_another_slot_on_the_adapter(notebook):
     """The run has the person restart and plug in, and every pass says so."""
     from hovrik.bench.job import Control
-    from hovrik.core.plan.ladder import LadderDesign
+    from hovrik.core.plan.grid import LadderDesign
     from hovrik.service.machines import open_machine
 
     asked = replace(DEMO_QUESTION, slot="fennmark", source=Source.ADAPTER)

@@ -5,10 +5,11 @@ from helpers.build import wandering
 from helpers.window import click, opened
 
 from hovrik.core.errors import StoreError
-from hovrik.core.record import Origin, Outcome
-from hovrik.service import run_sheet, sweep
-from hovrik.service.hand import Scales
-from hovrik.service.run_sheet import Row
+from hovrik.core.passes.record import Origin, Outcome
+from hovrik.service import run as sweep
+from hovrik.service.imports import run_sheet
+from hovrik.service.imports.by_hand import Scales
+from hovrik.service.imports.run_sheet import Row
 from hovrik.store.notebook import Notebook
 
 from .test_by_hand import DESIGN, QUESTION, notebook  # noqa: F401 - a fixture

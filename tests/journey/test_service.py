@@ -5,14 +5,17 @@ from helpers.build import DEMO_QUESTION, trace_of, wandering
 
 from hovrik.bench.job import Control, PassDone
 from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
-from hovrik.core.plan.ladder import LadderDesign
-from hovrik.core.question import Source
-from hovrik.core.record import Origin
-from hovrik.core.setup import Setup
+from hovrik.core.facts.setup import Setup
+from hovrik.core.passes.record import Origin
+from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.questions.question import Source
 from hovrik.demo import scenario
-from hovrik.service import evidence, imports, library, profiles, rows, sweep
+from hovrik.service import gather as evidence
+from hovrik.service import library, profiles, rows
+from hovrik.service import run as sweep
+from hovrik.service.imports import one as imports
 from hovrik.service.machines import open_machine, simulated
-from hovrik.store.importers.frame_log import Imported
+from hovrik.store.files.read.frame_log import Imported
 from hovrik.store.notebook import Notebook
 
 
@@ -98,7 +101,7 @@ def test_an_unfinished_run_is_offered_and_put_back(notebook):
     before = machine.snapshot()
     plan_id = sweep.keep_plan(notebook, DEMO_QUESTION, SMALL)
     notebook.begin_run(plan_id, address, before)
-    from hovrik.core.setup import static
+    from hovrik.core.facts.setup import static
 
     machine.apply(static(5.0, 30.0))
     machine.close()

@@ -8,16 +8,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from hovrik.core import align
-from hovrik.core.cut import Mark, cut_at_marks
 from hovrik.core.errors import ImportRefused, InputError
-from hovrik.core.trace import Channel, Trace
-from hovrik.service import telemetry as service
-from hovrik.service.mappings import Mappings
-from hovrik.store.importers.frame_log import Imported
-from hovrik.store.importers.shapes import shape_of, telemetry_to_plain
-from hovrik.store.importers.table import read_table
-from hovrik.store.importers.telemetry import TelemetryMap, TimeUnit
+from hovrik.core.passes import align
+from hovrik.core.passes.cut import Mark, cut_at_marks
+from hovrik.core.passes.trace import Channel, Trace
+from hovrik.service.imports import telemetry as service
+from hovrik.service.imports.mappings import Mappings
+from hovrik.store.files.read.frame_log import Imported
+from hovrik.store.files.read.shapes import shape_of, telemetry_to_plain
+from hovrik.store.files.read.table import read_table
+from hovrik.store.files.read.telemetry import TelemetryMap, TimeUnit
 
 SECOND = 1_000_000_000
 

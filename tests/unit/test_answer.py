@@ -6,14 +6,14 @@ from dataclasses import replace
 import pytest
 from helpers.build import QUESTION, counted, ladder_passes, summary_figures
 
-from hovrik.core import answer, ladder
-from hovrik.core.answer import Context
-from hovrik.core.heat import Settled
-from hovrik.core.ladder import Counted
-from hovrik.core.question import School, Source
-from hovrik.core.rig import Rig
-from hovrik.core.setup import static
-from hovrik.core.spread import LogMean
+from hovrik.core.facts.rig import Rig
+from hovrik.core.facts.setup import static
+from hovrik.core.passes.heat import Settled
+from hovrik.core.questions.question import School, Source
+from hovrik.core.read import answer, ladder
+from hovrik.core.read.answer import Context
+from hovrik.core.read.ladder import Counted
+from hovrik.core.stats.spread import LogMean
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=46.0, pack_ohm=0.09)
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 37.5, 12: 40.5, 13: 42.0}
@@ -126,7 +126,7 @@ def test_what_is_left_out_is_said():
 
 
 def test_one_pass_a_level_is_labelled():
-    from hovrik.core.spread import OnePass
+    from hovrik.core.stats.spread import OnePass
 
     passes = [counted(w, low, spread=OnePass(0.004, 0.006, 12, 200)) for w, low in STEEP.items()]
     assert "interval from inside one pass" in ask(passes).sentence

@@ -7,8 +7,8 @@ import pytest
 from helpers.build import nist
 from scipy import optimize
 
-from hovrik.core import curve
 from hovrik.core.errors import InputError
+from hovrik.core.stats import curve
 
 BOXBOD = (2.1380940889e02, 5.4723748542e-01, 1.1680088766e03, 1.2354515176e01, 1.0455993237e-01)
 MISRA1A = (2.3894212918e02, 5.5015643181e-04, 1.2455138894e-01, 2.7070075241e00, 7.2668688436e-06)

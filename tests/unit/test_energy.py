@@ -8,11 +8,11 @@ import pytest
 from scipy import integrate, optimize
 
 from hovrik.bench.simulated.model import load_model
-from hovrik.core import energy
-from hovrik.core.energy import Pack
 from hovrik.core.errors import InputError
-from hovrik.core.spread import LogMean
-from hovrik.core.trace import Channel
+from hovrik.core.passes import energy
+from hovrik.core.passes.energy import Pack
+from hovrik.core.passes.trace import Channel
+from hovrik.core.stats.spread import LogMean
 from hovrik.demo.scenario import SCENARIO
 
 RIG = load_model(SCENARIO).rig

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from helpers.build import wandering
 
-from hovrik.core import frames
 from hovrik.core.errors import InputError
-from hovrik.core.question import School
+from hovrik.core.passes import frames
+from hovrik.core.questions.question import School
 
 
 @pytest.fixture(scope="module")

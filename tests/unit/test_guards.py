@@ -9,14 +9,14 @@ from unit.test_runner import DESIGN, Log, job_of, start
 
 from hovrik.bench.job import Control, PassDone, Phase, Progress
 from hovrik.bench.protocol import Instruction, Need
-from hovrik.core.condition import Condition, Provenance
 from hovrik.core.errors import InputError, Unavailable
-from hovrik.core.guards import Guard, GuardThresholds, Look, Watch, guards_of, has_settled
-from hovrik.core.plan.ladder import ordered_passes
-from hovrik.core.question import Source
-from hovrik.core.record import Outcome
-from hovrik.core.rig import Rig
-from hovrik.core.trace import Channel
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.rig import Rig
+from hovrik.core.passes.guards import Guard, GuardThresholds, Look, Watch, guards_of, has_settled
+from hovrik.core.passes.record import Outcome
+from hovrik.core.passes.trace import Channel
+from hovrik.core.plan.grid import ordered_passes
+from hovrik.core.questions.question import Source
 
 HOT = Guard("temperature", "die_c", 97, 80, 4.0, 10.0, "The die is at {value:.0f} C.", "Wait.")
 

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from hovrik.core.errors import InputError
-from hovrik.core.hand import (
+from hovrik.core.facts.rig import Rig
+from hovrik.core.passes.hand import (
     MARK_SD_S,
     GaugeReading,
     GaugeUnit,
@@ -18,8 +19,7 @@ from hovrik.core.hand import (
     draw_from_meter,
     draw_from_ticks,
 )
-from hovrik.core.rig import Rig
-from hovrik.service.hand import Scales, parse
+from hovrik.service.imports.by_hand import Scales, parse
 
 RIG = Rig("r", "R", 5, 25, battery_wh=50.0, health=0.9)
 

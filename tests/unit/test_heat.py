@@ -8,9 +8,9 @@ from helpers.build import nist
 from scipy.integrate import solve_ivp
 
 from hovrik.bench.simulated.heat import HeatPath, HeatState
-from hovrik.core import heat
 from hovrik.core.errors import InputError
-from hovrik.core.heat import TimeConstants
+from hovrik.core.passes import heat
+from hovrik.core.passes.heat import TimeConstants
 
 R1, C1, R2, C2 = 0.7, 18.0, 1.1, 170.0
 

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from hovrik.core.errors import ImportRefused
-from hovrik.store.importers.columns import guess_channel
-from hovrik.store.importers.frame_log import ColumnMap, FrameUnit, convert, guess
-from hovrik.store.importers.table import parse
+from hovrik.store.files.read.columns import guess_channel
+from hovrik.store.files.read.frame_log import ColumnMap, FrameUnit, convert, guess
+from hovrik.store.files.read.table import parse
 
 
 @pytest.mark.parametrize(

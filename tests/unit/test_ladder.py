@@ -8,12 +8,12 @@ import pytest
 from helpers.build import QUESTION, counted, ladder_passes, summary_figures
 from scipy import stats
 
-from hovrik.core import ladder
-from hovrik.core.heat import Settled
-from hovrik.core.ladder import Counted
-from hovrik.core.setup import Setup, static
-from hovrik.core.spread import OnePass, pooled, t_quantile
-from hovrik.core.surprise import outliers
+from hovrik.core.facts.setup import Setup, static
+from hovrik.core.passes.heat import Settled
+from hovrik.core.read import ladder
+from hovrik.core.read.ladder import Counted
+from hovrik.core.stats.spread import OnePass, pooled, t_quantile
+from hovrik.core.stats.surprise import outliers
 
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 38.2, 12: 40.5, 13: 42.0}
 

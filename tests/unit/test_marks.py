@@ -8,8 +8,8 @@ import pytest
 from helpers.build import QUESTION, ladder_passes
 from kneed import KneeLocator
 
-from hovrik.core import ladder, marks
-from hovrik.core.curve import redraw
+from hovrik.core.read import ladder, marks
+from hovrik.core.stats.curve import redraw
 
 A, B, X0 = 62.0, 0.15, 2.0
 LIMITS = range(7, 31)

@@ -11,10 +11,10 @@ import numpy as np
 import pytest
 from helpers.build import record_of, trace_of, wandering
 
-from hovrik.core.condition import Condition, Provenance
 from hovrik.core.errors import Damaged, StoreError, TooNew
-from hovrik.core.record import Origin
-from hovrik.core.setup import Reading, Setup, Snapshot
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.setup import Reading, Setup, Snapshot
+from hovrik.core.passes.record import Origin
 from hovrik.store.database import APPLICATION_ID, migrations
 from hovrik.store.notebook import CHUNK, Notebook, default_path
 

@@ -2,13 +2,13 @@
 
 import pytest
 
-from hovrik.core.condition import UNKNOWN, Condition, Provenance, from_plain, to_plain
 from hovrik.core.errors import ImportRefused, LimitError, PlanError, Problem
-from hovrik.core.knob import LIMITS, Knob, agrees
-from hovrik.core.question import Question, School, Source
-from hovrik.core.rig import OsSlot, Rig, Version
-from hovrik.core.setup import Reading, Setup, Snapshot, describe, static
-from hovrik.core.title import Scene, Title
+from hovrik.core.facts.condition import UNKNOWN, Condition, Provenance, from_plain, to_plain
+from hovrik.core.facts.knob import LIMITS, Knob, agrees
+from hovrik.core.facts.rig import OsSlot, Rig, Version
+from hovrik.core.facts.setup import Reading, Setup, Snapshot, describe, static
+from hovrik.core.facts.title import Scene, Title
+from hovrik.core.questions.question import Question, School, Source
 
 
 def test_unknown_is_not_a_default():

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from hovrik.core.errors import InputError
-from hovrik.core.pacing import Sync, is_even, judder_ms, shown_ms
+from hovrik.core.passes.pacing import Sync, is_even, judder_ms, shown_ms
 
 
 def test_40_on_60_alternates():

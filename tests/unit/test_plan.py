@@ -5,10 +5,10 @@ from dataclasses import replace
 import pytest
 
 from hovrik.core.errors import LimitError, PlanError
-from hovrik.core.plan.ladder import LadderDesign, ordered_passes
+from hovrik.core.facts.rig import Rig
+from hovrik.core.facts.setup import static
+from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.core.plan.schedule import ASSUMED, MARGIN, expected_draw_w, expected_wh, total
-from hovrik.core.rig import Rig
-from hovrik.core.setup import static
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=40.0, recharge_w=40.0)
 DESIGN = LadderDesign(8, 12, 1, 40.0, repeats=3)

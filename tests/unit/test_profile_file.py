@@ -5,7 +5,7 @@ import json
 import pytest
 
 from hovrik.core.errors import ImportRefused, StoreError
-from hovrik.store.exporters import profile
+from hovrik.store.files.write import profile
 
 BODY = {
     "rig": "r", "slot": "s", "title": "t", "scene": "c", "source": "battery", "sentence": "12 W holds.",

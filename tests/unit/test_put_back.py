@@ -11,7 +11,7 @@ from hovrik.bench.job import PassDone
 from hovrik.bench.protocol import Outcome, Reply
 from hovrik.bench.setting import apply, put_back
 from hovrik.core.errors import BenchError, StoreError, Unavailable
-from hovrik.core.setup import Reading, Setup, Snapshot, static
+from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
 
 KNOBS = ("sustained_limit_w", "short_limit_w", "peak_limit_w", "cap_fps")
 

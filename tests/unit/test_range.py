@@ -11,11 +11,12 @@ from unit.test_runner import Log, job_of, start
 from hovrik.bench.job import Control
 from hovrik.bench.protocol import Reply
 from hovrik.bench.setting import apply, put_back
-from hovrik.core.allowed import refusals
 from hovrik.core.errors import PlanError
-from hovrik.core.plan.ladder import LadderDesign, PlannedPass
-from hovrik.core.setup import Reading, Setup, Snapshot, static
-from hovrik.service import library, sweep
+from hovrik.core.facts.allowed import refusals
+from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
+from hovrik.core.plan.grid import LadderDesign, PlannedPass
+from hovrik.service import library
+from hovrik.service import run as sweep
 from hovrik.store.notebook import Notebook
 
 OVER = "Sustained limit 18 W is above the allowed 10.5 W. Choose 4 to 10.5 W."

@@ -7,8 +7,8 @@ import pytest
 from helpers.build import wandering
 from statsmodels.stats.power import TTestIndPower
 
-from hovrik.core import repeat
-from hovrik.core.energy import gauge_pass_min
+from hovrik.core.passes.energy import gauge_pass_min
+from hovrik.core.plan import resolution as repeat
 
 
 @pytest.mark.parametrize(("d", "n"), [(0.5, 64), (1.0, 30), (2.0, 6), (2.0, 4), (3.0, 2)])

@@ -7,10 +7,10 @@ from hovrik.bench import runner
 from hovrik.bench.job import Control, Job, PassDone, Phase, Progress, RunEnded
 from hovrik.bench.protocol import Outcome, Reply
 from hovrik.core.errors import BenchError, PassAborted, ReadbackMismatch, StoreError, Unavailable
-from hovrik.core.knob import REFRESH
-from hovrik.core.plan.ladder import LadderDesign, ordered_passes
-from hovrik.core.record import Outcome as End
-from hovrik.core.setup import Reading, Snapshot, static
+from hovrik.core.facts.knob import REFRESH
+from hovrik.core.facts.setup import Reading, Snapshot, static
+from hovrik.core.passes.record import Outcome as End
+from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.demo import scenario
 
 DESIGN = LadderDesign(10, 12, 1, 40.0, repeats=1, pass_s=10, soak_s=4, cool_s=2)

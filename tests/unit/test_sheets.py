@@ -9,12 +9,12 @@ import pytest
 
 from hovrik.bench.simulated.model import load_model
 from hovrik.core.errors import ImportRefused, InputError
-from hovrik.core.rig import Rig, missing_minimum
-from hovrik.core.sheet import Field, Kind, parse, problems, shown
-from hovrik.core.sheets import RIG, key_from, rig_problems, title_problems
+from hovrik.core.facts.rig import Rig, missing_minimum
+from hovrik.core.facts.sheet import Field, Kind, parse, problems, shown
+from hovrik.core.facts.sheets import RIG, key_from, rig_problems, title_problems
 from hovrik.demo.scenario import SCENARIO, rig_files
 from hovrik.service.library import _plain
-from hovrik.store.exporters import exchange
+from hovrik.store.files.write import exchange
 
 MODEL = load_model(SCENARIO)
 

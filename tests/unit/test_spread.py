@@ -8,8 +8,8 @@ from arch.bootstrap import StationaryBootstrap, optimal_block_length
 from helpers.build import wandering
 from scipy import stats
 
-from hovrik.core import frames
-from hovrik.core.spread import LogMean, load_time_constant_s, pooled, t_quantile, within_pass
+from hovrik.core.passes import frames
+from hovrik.core.stats.spread import LogMean, load_time_constant_s, pooled, t_quantile, within_pass
 
 
 @pytest.mark.parametrize("dof", [2.0, 5.5, 30.0, 1000.0])

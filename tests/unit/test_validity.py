@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 from helpers.build import record_of, trace_of, wandering
 
-from hovrik.core.condition import Condition, Provenance
-from hovrik.core.record import Outcome
-from hovrik.core.rig import Rig
-from hovrik.core.setup import Setup
-from hovrik.core.trace import Channel, Trace
-from hovrik.core.validity import State, Verdict, judge
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.rig import Rig
+from hovrik.core.facts.setup import Setup
+from hovrik.core.passes.record import Outcome
+from hovrik.core.passes.trace import Channel, Trace
+from hovrik.core.passes.verdict import State, Verdict, judge
 
 RIG = Rig("r", "R", 4, 30, die_limit_c=95.0)
 

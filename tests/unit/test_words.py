@@ -3,7 +3,7 @@
 import pytest
 
 from hovrik.core import words
-from hovrik.core.spread import Estimate
+from hovrik.core.stats.spread import Estimate
 
 
 @pytest.mark.parametrize(

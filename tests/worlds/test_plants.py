@@ -10,7 +10,7 @@ from scipy.integrate import solve_ivp
 
 from hovrik.bench.protocol import Instruction as Ask
 from hovrik.bench.protocol import Need, Reply
-from hovrik.core.setup import Setup
+from hovrik.core.facts.setup import Setup
 
 FLAT_PACK = packs.Pack(2, 3.7, 0.0, 0.0, 0.05, 0.0, 0.1, 2.0, 5.0, 37.0, "slow", 0.01, 0.0)
 

@@ -11,13 +11,13 @@ from dataclasses import replace
 import numpy as np
 
 from hovrik.bench.protocol import ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
-from hovrik.core.condition import Conditions
-from hovrik.core.knob import Hazard, Knob, Level
-from hovrik.core.question import Source
-from hovrik.core.rig import OsSlot, Rig, Version
-from hovrik.core.setup import Reading, Setup, Snapshot
-from hovrik.core.title import Scene, Title
-from hovrik.core.trace import Channel
+from hovrik.core.facts.condition import Conditions
+from hovrik.core.facts.knob import Hazard, Knob, Level
+from hovrik.core.facts.rig import OsSlot, Rig, Version
+from hovrik.core.facts.setup import Reading, Setup, Snapshot
+from hovrik.core.facts.title import Scene, Title
+from hovrik.core.passes.trace import Channel
+from hovrik.core.questions.question import Source
 
 from .chips import Knobs
 from .passes import NS, Bench

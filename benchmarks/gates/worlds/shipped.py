@@ -16,8 +16,8 @@ from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model
 from hovrik.bench.simulated.physics import Load, capped, operate
 from hovrik.bench.simulated.truth import independent_pass
-from hovrik.core.knob import LIMITS
-from hovrik.core.setup import Setup
+from hovrik.core.facts.knob import LIMITS
+from hovrik.core.facts.setup import Setup
 from hovrik.demo.scenario import SCENARIO
 
 from .chips import Knobs

@@ -8,13 +8,13 @@ from typing import Any
 
 from PyQt6.QtGui import QUndoCommand
 
-from ..core.condition import Condition, Provenance, to_plain
 from ..core.errors import HovrikError, StoreError
-from ..core.incident import Incident, IncidentKind
-from ..core.knob import Level
-from ..core.plan.ladder import LadderDesign
-from ..core.question import Question
-from ..core.setup import Setup
+from ..core.facts.condition import Condition, Provenance, to_plain
+from ..core.facts.incident import Incident, IncidentKind
+from ..core.facts.knob import Level
+from ..core.facts.setup import Setup
+from ..core.plan.grid import LadderDesign
+from ..core.questions.question import Question
 from ..service import incidents, library, profiles
 from ..service.thresholds import AnyThresholds
 from ..store import stills

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QThread, pyqtSignal, pyqtSlot
 
 from ..core.errors import HovrikError
-from ..core.question import Question
+from ..core.questions.question import Question
 from ..store.notebook import Notebook
 
 
@@ -28,7 +28,7 @@ class _Analyst(QObject):
     def work(self, generation: int, question: Question) -> None:
         if generation != self._newest():
             return
-        from ..service.evidence import Cancelled, evaluate  # SciPy loads here, after the first paint
+        from ..service.gather import Cancelled, evaluate  # SciPy loads here, after the first paint
 
         def progress(done: int, total: int) -> bool:
             self.progressed.emit(generation, done, total)

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..bench.guided import GuidedMachine, Readings
+from ..bench.by_hand.guided import GuidedMachine, Readings
 from ..bench.protocol import Instruction, Need
-from ..core.question import Source
-from ..core.rig import Rig
-from ..core.title import Title
+from ..core.facts.rig import Rig
+from ..core.facts.title import Title
+from ..core.questions.question import Source
 
 
 @dataclass

@@ -12,10 +12,11 @@ from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QSt
 
 from ..bench.job import Progress
 from ..core.errors import HovrikError
-from ..core.setup import Setup
+from ..core.facts.setup import Setup
 from ..core.words import plural
-from ..service import library, sweep
-from ..service.evidence import surprising_setups, void_setups
+from ..service import library
+from ..service import run as sweep
+from ..service.gather import surprising_setups, void_setups
 from ..service.machines import open_machine
 from .commands import answer
 from .evaluate_worker import EvaluateWorker
@@ -393,13 +394,13 @@ class MainWindow(QMainWindow):
 
     def open_import(self) -> None:
         """Open the import dialog; it does not block the window."""
-        from .import_dialog import ImportDialog
+        from .dialogs.import_dialog import ImportDialog
 
         self.import_dialog = _shown(ImportDialog(self.session, self))
 
     def open_checks(self, *, guards: bool = False) -> None:
         """Open the thresholds of the checks, or of the guards; it does not block the window."""
-        from .checks_dialog import ChecksDialog
+        from .dialogs.checks_dialog import ChecksDialog
 
         self.checks_dialog = _shown(ChecksDialog(self.session, self))
         if guards:
@@ -407,13 +408,13 @@ class MainWindow(QMainWindow):
 
     def open_stills(self) -> None:
         """Open the stills of two set-ups; it does not block the window."""
-        from .stills_dialog import StillsDialog
+        from .dialogs.stills_dialog import StillsDialog
 
         self.stills_dialog = _shown(StillsDialog(self.session, self))
 
     def note_incident(self) -> None:
         """Bring the machine to safe limits first, then ask what happened."""
-        from .incident_dialog import IncidentDialog
+        from .dialogs.incident_dialog import IncidentDialog
 
         event = self.bench.last_progress if self.runner.is_running else None
         self._stop()

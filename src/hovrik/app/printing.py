@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMarginsF, QSizeF
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from ..core.errors import StoreError
-from ..store.text_files import replacing
+from ..store.files.write.text_files import replacing
 from .theme import tokens
 
 

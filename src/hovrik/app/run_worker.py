@@ -15,7 +15,7 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 from ..bench.job import Control, PassDone, Progress, RunEnded, RunEvent
 from ..bench.protocol import Machine
 from ..core.errors import HovrikError
-from ..service import sweep
+from ..service import run as sweep
 from ..store.notebook import Notebook
 
 MOST_WAITING = 4000

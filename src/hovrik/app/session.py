@@ -14,17 +14,18 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from ..core.checks import Thresholds
-from ..core.condition import Condition
 from ..core.errors import StoreError
-from ..core.guards import GuardThresholds
-from ..core.plan.ladder import LadderDesign
-from ..core.preflight import Item, conditions
-from ..core.question import Question
-from ..core.rig import OsSlot, Rig
-from ..core.title import Title
-from ..service import library, sweep
-from ..service.evidence import Evaluation
+from ..core.facts.condition import Condition
+from ..core.facts.rig import OsSlot, Rig
+from ..core.facts.title import Title
+from ..core.passes.checks import Thresholds
+from ..core.passes.guards import GuardThresholds
+from ..core.plan.grid import LadderDesign
+from ..core.questions.preflight import Item, conditions
+from ..core.questions.question import Question
+from ..service import library
+from ..service import run as sweep
+from ..service.gather import Evaluation
 from ..service.machines import open_machine
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook

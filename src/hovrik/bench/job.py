@@ -8,12 +8,12 @@ from enum import StrEnum
 from threading import Event
 from typing import Protocol
 
-from ..core.condition import Conditions
-from ..core.guards import Guard
-from ..core.plan.ladder import PlannedPass
-from ..core.record import PassRecord
-from ..core.rig import Rig
-from ..core.setup import Setup, Snapshot
+from ..core.facts.condition import Conditions
+from ..core.facts.rig import Rig
+from ..core.facts.setup import Setup, Snapshot
+from ..core.passes.guards import Guard
+from ..core.passes.record import PassRecord
+from ..core.plan.grid import PlannedPass
 from .protocol import Machine, Sample
 
 

@@ -9,16 +9,16 @@ from typing import Any
 
 import numpy as np
 
-from ..core.condition import Condition, Conditions, Provenance
 from ..core.errors import PassAborted
-from ..core.guards import Look, Watch, has_settled, newest
-from ..core.plan.ladder import PlannedPass
+from ..core.facts.condition import Condition, Conditions, Provenance
+from ..core.facts.setup import Setup, describe
+from ..core.passes.guards import Look, Watch, has_settled, newest
+from ..core.passes.record import Outcome as End
+from ..core.passes.record import PassRecord
+from ..core.passes.trace import Channel, Trace
+from ..core.plan.grid import PlannedPass
 from ..core.plan.schedule import MARGIN, expected_wh
-from ..core.question import Source
-from ..core.record import Outcome as End
-from ..core.record import PassRecord
-from ..core.setup import Setup, describe
-from ..core.trace import Channel, Trace
+from ..core.questions.question import Source
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import Instruction, Machine, Need, Reply, Sample
 from .setting import apply, check_read_back

@@ -10,13 +10,13 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Protocol
 
-from ..core.condition import Conditions
-from ..core.knob import Knob
-from ..core.question import Source
-from ..core.rig import Rig
-from ..core.setup import Setup, Snapshot
-from ..core.title import Title
-from ..core.trace import Channel, Stamps
+from ..core.facts.condition import Conditions
+from ..core.facts.knob import Knob
+from ..core.facts.rig import Rig
+from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.title import Title
+from ..core.passes.trace import Channel, Stamps
+from ..core.questions.question import Source
 
 
 class Reply(StrEnum):

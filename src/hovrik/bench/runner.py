@@ -9,11 +9,11 @@ import contextlib
 from dataclasses import dataclass
 
 from ..core.errors import BenchError, Unavailable
-from ..core.guards import Watch
-from ..core.plan.ladder import PlannedPass
-from ..core.question import Source
-from ..core.record import Outcome as End
-from ..core.setup import Snapshot
+from ..core.facts.setup import Snapshot
+from ..core.passes.guards import Watch
+from ..core.passes.record import Outcome as End
+from ..core.plan.grid import PlannedPass
+from ..core.questions.question import Source
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import OnePass, look, spend
 from .protocol import Machine, Sample

@@ -9,12 +9,12 @@ import contextlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from ..core.allowed import refusals
 from ..core.errors import BenchError, PlanError, ReadbackMismatch, Unavailable
-from ..core.knob import LABELS, Knob, Level, agrees
-from ..core.question import Source
-from ..core.rig import Rig
-from ..core.setup import Setup, Snapshot
+from ..core.facts.allowed import refusals
+from ..core.facts.knob import LABELS, Knob, Level, agrees
+from ..core.facts.rig import Rig
+from ..core.facts.setup import Setup, Snapshot
+from ..core.questions.question import Source
 from .job import Job
 from .protocol import Instruction, Machine, Need, Outcome, Reply
 

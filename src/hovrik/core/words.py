@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from .spread import Estimate
+from .stats.spread import Estimate
 
 
 def decimals(half_width: float) -> int:

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from ..bench.job import Control, RunEvent
-from ..core.plan.ladder import LadderDesign
-from ..core.question import Question
-from ..service import library, sweep
+from ..core.plan.grid import LadderDesign
+from ..core.questions.question import Question
+from ..service import library
+from ..service import run as sweep
 from ..service.machines import open_machine, simulated
 from ..store.notebook import Notebook
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import uuid
 
-from ..core.incident import Incident, IncidentKind
-from ..core.question import Question
-from ..core.setup import Setup
+from ..core.facts.incident import Incident, IncidentKind
+from ..core.facts.setup import Setup
+from ..core.questions.question import Question
 from ..store.notebook import Notebook
-from .sweep import context_of
+from .run import context_of
 
 
 def note(

@@ -8,11 +8,11 @@ from typing import Any
 
 from ..bench.protocol import Description
 from ..core.errors import HovrikError, PlanError, Unavailable
-from ..core.preflight import READ_IDS, Item, Mood, Seen, items
-from ..core.question import Question
-from ..core.rig import OsSlot, Rig, Version
-from ..core.sheets import key_from, rig_problems, title_problems
-from ..core.title import Scene, Title
+from ..core.facts.rig import OsSlot, Rig, Version
+from ..core.facts.sheets import key_from, rig_problems, title_problems
+from ..core.facts.title import Scene, Title
+from ..core.questions.preflight import READ_IDS, Item, Mood, Seen, items
+from ..core.questions.question import Question
 from ..store.notebook import Notebook
 from .machines import open_machine
 
@@ -162,7 +162,7 @@ def look(address: Mapping[str, Any] | None) -> Seen:
 
 def preflight(notebook: Notebook, question: Question, address: Mapping[str, Any] | None) -> tuple[Item, ...]:
     """The list before measuring, with the answers kept for this rig."""
-    from ..core.condition import from_plain
+    from ..core.facts.condition import from_plain
 
     rig = rigs(notebook).get(question.rig)
     if rig is None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from typing import Any
 
-from ..core.answer import Answer
 from ..core.errors import InputError
-from ..core.question import Question
+from ..core.questions.question import Question
+from ..core.read.answer import Answer
 from ..store.notebook import Notebook
-from .evidence import Evaluation
+from .gather import Evaluation
 
 
 def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..core import condition
-from ..core.setup import describe
-from .evidence import PassView
+from ..core.facts import condition
+from ..core.facts.setup import describe
+from .gather import PassView
 
 
 def metrics_of(view: PassView) -> dict[str, float | None]:

@@ -6,10 +6,18 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from ..core.figures import low_of
-from ..core.repeat import Curve, Repeatability, repeatability, repeats_needed, resolution, sd_at_length, settled_after
+from ..core.passes.figures import low_of
+from ..core.plan.resolution import (
+    Curve,
+    Repeatability,
+    repeatability,
+    repeats_needed,
+    resolution,
+    sd_at_length,
+    settled_after,
+)
 from ..store.notebook import Notebook
-from .evidence import Evaluation, PassView
+from .gather import Evaluation, PassView
 
 MATTERS = {"rate": 0.02, "low": 0.03, "draw": 0.02}  # shares a player would care about, by default
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import asdict, fields
 from typing import TypeVar
 
-from ..core.checks import Thresholds
 from ..core.errors import InputError
-from ..core.guards import GuardThresholds
+from ..core.passes.checks import Thresholds
+from ..core.passes.guards import GuardThresholds
 from ..store.notebook import Notebook
 
 AnyThresholds = TypeVar("AnyThresholds", Thresholds, GuardThresholds)

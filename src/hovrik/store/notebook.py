@@ -21,12 +21,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core import condition
 from ..core.errors import Locked, StoreError
-from ..core.incident import Incident, IncidentKind
-from ..core.record import Origin, Outcome, PassRecord
-from ..core.setup import Setup, Snapshot
-from ..core.trace import FRAMES, Channel, Trace
+from ..core.facts import condition
+from ..core.facts.incident import Incident, IncidentKind
+from ..core.facts.setup import Setup, Snapshot
+from ..core.passes.record import Origin, Outcome, PassRecord
+from ..core.passes.trace import FRAMES, Channel, Trace
 from .database import WriterLock, connect, prepare
 
 CHUNK = 65_536

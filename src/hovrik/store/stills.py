@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.errors import ImportRefused
+from .files.write.text_files import read_bytes
 from .notebook import Notebook
-from .text_files import read_bytes
 
 MOST_BYTES = 30_000_000
 SUFFIXES = (".png", ".jpg", ".jpeg", ".webp")

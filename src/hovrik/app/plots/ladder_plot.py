@@ -14,9 +14,9 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 
-from ...core.ladder import Ladder
-from ...core.marks import Mark, power_at
-from ...core.spread import Estimate, LogMean
+from ...core.read.ladder import Ladder
+from ...core.read.marks import Mark, power_at
+from ...core.stats.spread import Estimate, LogMean
 from ..theme import tokens
 from .base import Plot, nearest, pen
 

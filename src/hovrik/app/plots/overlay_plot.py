@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 
-from ...core.align import Overlay
-from ...core.trace import channel_words
+from ...core.passes.align import Overlay
+from ...core.passes.trace import channel_words
 from ..theme import tokens
 from .base import Plot, nearest, pen
 

@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 
-from ...core.repeat import Curve
+from ...core.plan.resolution import Curve
 from ..theme import tokens
 from .base import Plot, pen
 

@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, Q
 
 from ...bench.job import PassDone, Phase, Progress
 from ...core.errors import PlanError
-from ...core.plan.ladder import PlannedPass, ordered_passes
-from ...core.record import Outcome
-from ...core.setup import describe
-from ...service import log_parts
-from ...service.evidence import surprising_setups, void_setups
-from ...service.mappings import mappings
+from ...core.facts.setup import describe
+from ...core.passes.record import Outcome
+from ...core.plan.grid import PlannedPass, ordered_passes
+from ...service.gather import surprising_setups, void_setups
+from ...service.imports import log_parts
+from ...service.imports.mappings import mappings
 from ...store.stills import keep_stills
 from ..background import Background
 from ..own_load import OwnLoad

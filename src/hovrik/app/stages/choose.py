@@ -6,9 +6,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core import words
-from ...core.answer import Option
-from ...core.question import Question
-from ...core.setup import describe
+from ...core.facts.setup import describe
+from ...core.questions.question import Question
+from ...core.read.answer import Option
 from ..session import Session
 from ..widgets.fields import Card, button, label
 from .base import Stage, empty_hint, scrolling

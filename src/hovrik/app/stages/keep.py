@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.errors import HovrikError
-from ...core.incident import Incident
-from ...core.setup import Setup, describe
-from ...core.spread import Estimate
+from ...core.facts.incident import Incident
+from ...core.facts.setup import Setup, describe
+from ...core.stats.spread import Estimate
 from ...service import profiles
-from ...store.exporters import profile as profile_file
+from ...store.files.write import profile as profile_file
 from ..commands import KeepProfile, RemoveProfile
 from ..session import Session
 from ..widgets.fields import Card, button, label

@@ -17,13 +17,13 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.errors import HovrikError, PlanError
-from ...core.plan.ladder import LadderDesign, ordered_passes
+from ...core.facts.setup import describe
+from ...core.plan.grid import LadderDesign, ordered_passes
 from ...core.plan.schedule import Totals, total
-from ...core.setup import describe
-from ...service import sweep
+from ...service import run as sweep
+from ...service.imports.run_sheet import code_of
 from ...service.library import titles
-from ...service.run_sheet import code_of
-from ...store.exporters.run_sheet import run_sheet
+from ...store.files.write.run_sheet import run_sheet
 from ..commands import SetDesign, SetRoom
 from ..plots.live import ChargePlot
 from ..session import Session

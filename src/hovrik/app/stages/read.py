@@ -8,11 +8,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, Q
 
 from ...core import words
 from ...core.errors import StoreError
-from ...core.ladder import Ladder
-from ...core.marks import Mark, find
-from ...core.setup import Setup, describe
-from ...core.trace import Trace
-from ...service.evidence import PassView
+from ...core.facts.setup import Setup, describe
+from ...core.passes.trace import Trace
+from ...core.read.ladder import Ladder
+from ...core.read.marks import Mark, find
+from ...service.gather import PassView
 from ..commands import Annotate
 from ..plots.ladder_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot

@@ -12,11 +12,11 @@ from typing import Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
-from ...core.rig import OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
-from ...core.sheet import Field
-from ...core.sheets import MODE, PANEL, RIG, VERSION
+from ...core.facts.rig import OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
+from ...core.facts.sheet import Field
+from ...core.facts.sheets import MODE, PANEL, RIG, VERSION
 from ...service import library
-from ...store.exporters import exchange
+from ...store.files.write import exchange
 from ..commands import SaveVersion, SetQuestion, answer
 from ..session import Session
 from ..widgets.fields import Card, button, label

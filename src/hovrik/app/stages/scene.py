@@ -8,9 +8,9 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
-from ...core.rig import Version
-from ...core.sheets import SCENE, TITLE, VERSION
-from ...core.title import Scene, Title
+from ...core.facts.rig import Version
+from ...core.facts.sheets import SCENE, TITLE, VERSION
+from ...core.facts.title import Scene, Title
 from ...service import library
 from ...service.scenes import MATTERS, SceneStudy, study
 from ..commands import SaveVersion, SetQuestion

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ...core.energy import WattFlow, where_watts_go
-from ...core.question import Source
-from ...service.evidence import Evaluation, PassView
+from ...core.passes.energy import WattFlow, where_watts_go
+from ...core.questions.question import Source
+from ...service.gather import Evaluation, PassView
 
 
 def flows_of(evaluation: Evaluation | None) -> tuple[Sequence[WattFlow], str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from ...core.answer import Answer
+from ...core.read.answer import Answer
 from ...core.words import percent
 from ..session import Session
 from ..theme import tokens

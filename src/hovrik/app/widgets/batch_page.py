@@ -19,13 +19,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...core.cut import IDLE_S
 from ...core.errors import HovrikError
-from ...core.knob import CAP
+from ...core.facts.knob import CAP
+from ...core.passes.cut import IDLE_S
 from ...core.words import plural
-from ...service import batch
-from ...service.batch import Log, Order
-from ...store.importers.telemetry import Telemetry
+from ...service.imports import many as batch
+from ...service.imports.many import Log, Order
+from ...store.files.read.telemetry import Telemetry
 from ..background import Background
 from ..session import Session
 from .fields import TABLES, NumberField, Told, button, label

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from ...bench.job import Phase, Progress
-from ...core.setup import describe
+from ...core.facts.setup import describe
 from ...core.words import hours_minutes
 from .fields import button, label
 

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from ...core.trace import CHANNELS
-from ...store.importers.columns import IMPORTABLE, UNITS
+from ...core.passes.trace import CHANNELS
+from ...store.files.read.columns import IMPORTABLE, UNITS
 from .fields import Choice, label
 
 

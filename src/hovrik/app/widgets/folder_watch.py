@@ -8,7 +8,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from ...core.errors import HovrikError
-from ...service.batch import logs_in
+from ...service.imports.many import logs_in
 
 LOOK_MS = 1000
 

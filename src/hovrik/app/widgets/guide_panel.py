@@ -10,16 +10,16 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from ...bench.guided import Readings
+from ...bench.by_hand.guided import Readings
 from ...bench.job import Phase
 from ...bench.protocol import Need
 from ...core.errors import HovrikError, count_left_out
-from ...core.preflight import Item
-from ...core.rig import Rig
+from ...core.facts.rig import Rig
+from ...core.questions.preflight import Item
 from ...core.words import plural
-from ...service import log_parts
-from ...service.mappings import Mappings
-from ...service.telemetry import Together, read_together
+from ...service.imports import log_parts
+from ...service.imports.mappings import Mappings
+from ...service.imports.telemetry import Together, read_together
 from ...store.stills import SUFFIXES
 from ..background import Background
 from ..guide import Request

@@ -9,10 +9,10 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
-from ...core.figures import low_of
-from ...core.question import School
-from ...core.setup import describe
-from ...service.evidence import PassView
+from ...core.facts.setup import describe
+from ...core.passes.figures import low_of
+from ...core.questions.question import School
+from ...service.gather import PassView
 from ..theme import tokens
 
 Column = tuple[str, Callable[[PassView, School], Any], int, str]

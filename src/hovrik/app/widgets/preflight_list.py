@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...core.preflight import READ_IDS, Item, Mood
+from ...core.questions.preflight import READ_IDS, Item, Mood
 from .fields import Choice, label
 
 _SIGNS = {Mood.FINE: ("✓", "good"), Mood.LOOK: ("!", "warn"), Mood.OPEN: ("·", "soft")}

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QWidget
 
-from ...core.question import School, Source
+from ...core.questions.question import School, Source
 from ..commands import SetQuestion
 from ..session import Session
 from ..theme.tokens import TARGET_PX

@@ -7,10 +7,10 @@ from dataclasses import replace
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...bench.guided import Readings
-from ...core.hand import GaugeUnit, Place
-from ...core.rig import Rig
-from ...service.hand import FIELDS, Scales, parse
+from ...bench.by_hand.guided import Readings
+from ...core.facts.rig import Rig
+from ...core.passes.hand import GaugeUnit, Place
+from ...service.imports.by_hand import FIELDS, Scales, parse
 from .fields import Choice, label
 from .flow import FlowLayout
 

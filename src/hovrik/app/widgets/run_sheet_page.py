@@ -10,11 +10,12 @@ from PyQt6.QtGui import QColor, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
-from ...core.hand import GaugeUnit
-from ...core.setup import describe
+from ...core.facts.setup import describe
+from ...core.passes.hand import GaugeUnit
 from ...core.words import plural
-from ...service import run_sheet, sweep
-from ...service.run_sheet import Row, RowDone
+from ...service import run as sweep
+from ...service.imports import run_sheet
+from ...service.imports.run_sheet import Row, RowDone
 from ..background import Background
 from ..session import Session
 from ..theme import tokens

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.errors import InputError
-from ...core.sheet import Field, Kind, Sheet, parse, shown
+from ...core.facts.sheet import Field, Kind, Sheet, parse, shown
 from ..theme.tokens import TARGET_PX
 from .fields import Card, Choice, button, label
 

@@ -10,9 +10,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem
 
 from ...core.errors import InputError
-from ...core.rig import DoesNotRun, KnobPlace, OsSlot
-from ...core.sheet import fault_of, parse, shown
-from ...core.sheets import PLACE, SLOT
+from ...core.facts.rig import DoesNotRun, KnobPlace, OsSlot
+from ...core.facts.sheet import fault_of, parse, shown
+from ...core.facts.sheets import PLACE, SLOT
 
 _FIELDS = tuple(f for f in SLOT.fields if f.name != "key")
 _KNOBS = "Knobs changed elsewhere"

@@ -7,15 +7,15 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from ...core import align
-from ...core.align import ClockFit, How
 from ...core.errors import HovrikError, InputError, count_left_out
+from ...core.passes import align
+from ...core.passes.align import ClockFit, How
 from ...core.words import plural
-from ...service import telemetry as service
-from ...service.mappings import mappings, save_telemetry_mapping
-from ...store.importers.frame_log import Imported
-from ...store.importers.table import Table, read_table
-from ...store.importers.telemetry import Telemetry, TelemetryMap, TimeUnit, convert
+from ...service.imports import telemetry as service
+from ...service.imports.mappings import mappings, save_telemetry_mapping
+from ...store.files.read.frame_log import Imported
+from ...store.files.read.table import Table, read_table
+from ...store.files.read.telemetry import Telemetry, TelemetryMap, TimeUnit, convert
 from ..background import Background
 from ..plots.overlay_plot import OverlayPlot
 from ..session import Session

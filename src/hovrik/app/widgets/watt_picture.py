@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ...core.energy import WattFlow
+from ...core.passes.energy import WattFlow
 from ..theme import tokens
 
 _ORDER = ("wall", "draw", "package")

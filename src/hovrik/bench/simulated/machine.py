@@ -16,12 +16,12 @@ from typing import Any
 
 import numpy as np
 
-from ...core.condition import Conditions
 from ...core.errors import Unavailable
-from ...core.knob import CAP, LIMITS, NO_CAP, REFRESH, Hazard, Knob, Level, Where
-from ...core.question import Source
-from ...core.setup import Reading, Setup, Snapshot
-from ...core.trace import CHANNELS
+from ...core.facts.condition import Conditions
+from ...core.facts.knob import CAP, LIMITS, NO_CAP, REFRESH, Hazard, Knob, Level, Where
+from ...core.facts.setup import Reading, Setup, Snapshot
+from ...core.passes.trace import CHANNELS
+from ...core.questions.question import Source
 from ..protocol import ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
 from . import settings
 from .faults import NONE, Faults

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ...core.energy import Pack
 from ...core.errors import Unavailable
-from ...core.knob import Hazard, Knob, Level, Where
-from ...core.rig import Rig
-from ...core.title import Title
+from ...core.facts.knob import Hazard, Knob, Level, Where
+from ...core.facts.rig import Rig
+from ...core.facts.title import Title
+from ...core.passes.energy import Pack
 from .heat import FanPolicy, HeatPath
 from .physics import Board, Chip, Domain, Load, Physics
 

@@ -12,7 +12,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.energy import Pack
+from ...core.passes.energy import Pack
 from .heat import HeatPath
 
 Array = NDArray[np.float64]

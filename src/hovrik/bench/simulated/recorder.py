@@ -7,7 +7,7 @@ from collections import defaultdict
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.trace import Channel
+from ...core.passes.trace import Channel
 from ..protocol import Sample
 
 Stamps = NDArray[np.int64]

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from ...core.knob import CAP, NO_CAP, REFRESH
+from ...core.facts.knob import CAP, NO_CAP, REFRESH
 from .faults import Faults
 from .model import GpuMode, Model, SlotPhysics
 from .physics import Load, Setting

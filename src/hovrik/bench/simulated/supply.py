@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from ...core.energy import Pack
+from ...core.passes.energy import Pack
 from .model import Supply
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..energy import Overhead
-from ..knob import CAP, NO_CAP
-from ..rig import Rig
-from .ladder import PlannedPass
+from ..facts.knob import CAP, NO_CAP
+from ..facts.rig import Rig
+from ..passes.energy import Overhead
+from .grid import PlannedPass
 
 ASSUMED = Overhead(6.0, 1.0 / 0.92, 1.5, 0)  # common practice, no source: about 6 W beside the package
 IDLE_SHARE = 0.35  # draw between passes against that of the pass, assumed

@@ -1,0 +1,255 @@
+"""A machine that a person runs by hand: one instruction at a time, timers, then the readings.
+
+Stands behind the same protocol as every machine. What a person sets is never confirmed by the hardware; what a log or
+a gauge says comes in after each pass. Time is real; the clock and the waiting are handed in, so that tests need none.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Protocol
+
+import numpy as np
+
+from ...core.facts.condition import Condition, Conditions, Provenance
+from ...core.facts.knob import CAP, LIMITS, NO_CAP, Hazard, Knob
+from ...core.facts.rig import Rig
+from ...core.facts.setup import Reading, Setup, Snapshot, describe
+from ...core.facts.title import Title
+from ...core.passes.hand import (
+    LEAST_TICKS,
+    GaugeReading,
+    HandDraw,
+    MeterReading,
+    best_draws,
+    draw_from_gauge,
+    draw_from_meter,
+    draw_from_ticks,
+)
+from ...core.passes.trace import Channel, Trace
+from ...core.questions.question import Source
+from ..protocol import ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
+
+_NS = 1_000_000_000
+
+
+@dataclass(frozen=True)
+class Readings:
+    """What a person brings back from a pass.
+
+    trace : an imported frame log, None for none; gauge : read when the scene began and ended; ticks_ns : machine time
+    of each step of the gauge; step_wh : of one tick, where the rig's is unknown; meter : an outside one over the scene;
+    die_c, shell_c : read at the end; seen : quick tags; conditions : what the files tell of themselves.
+    """
+
+    trace: Trace | None = None
+    gauge: GaugeReading | None = None
+    ticks_ns: tuple[int, ...] = ()
+    step_wh: float | None = None
+    meter: MeterReading | None = None
+    die_c: float | None = None
+    shell_c: float | None = None
+    seen: tuple[str, ...] = ()
+    conditions: Conditions = field(default_factory=dict)
+
+    def draws(self, seconds: float, rig: Rig) -> dict[str, HandDraw]:
+        """What was read, as powers by channel. seconds : of the scene. Raises InputError naming what cannot be."""
+        found = []
+        if self.gauge is not None:
+            found.append(draw_from_gauge(self.gauge, seconds, rig))
+        step = self.step_wh or rig.gauge_step_wh
+        if len(self.ticks_ns) >= LEAST_TICKS and step:
+            found.append(draw_from_ticks([(at - self.ticks_ns[0]) / _NS for at in self.ticks_ns], step))
+        if self.meter is not None:
+            found.append(draw_from_meter(self.meter, seconds))
+        return best_draws(found)
+
+    def end_temperatures(self, end_ns: int) -> dict[str, Channel]:
+        """Temperatures read at the end, as channels of one sample in the last second."""
+        at = np.array([end_ns - _NS], np.int64)
+        read = {"die_c": self.die_c, "shell_c": self.shell_c}
+        return {name: Channel(at, np.array([value])) for name, value in read.items() if value is not None}
+
+
+class Person(Protocol):
+    """The person at the machine, behind a window or a prompt. Each call blocks until answered."""
+
+    def do(self, instruction: Instruction) -> bool:
+        """Do something and say so; False when the run was stopped."""
+
+    def bring(self, instruction: Instruction) -> Readings | None:
+        """Bring the readings of the pass that has just ended; None when the run was stopped."""
+
+    def has_ended(self) -> bool:
+        """Whether the person has marked the end of the scene since it was started."""
+
+
+@dataclass
+class GuidedMachine:
+    """One rig run by hand. slot : the OS slot it runs, "" where nobody has said yet.
+
+    clock : ns, never goes back; pause : waits seconds, False when it was cut short by `stop`.
+    """
+
+    rig: Rig
+    titles: Sequence[Title]
+    slot: str
+    person: Person
+    clock: Callable[[], int]
+    pause: Callable[[float], bool]
+    cut: Callable[[], None]
+    on_source: Source = Source.BATTERY
+    _set: Setup = field(default_factory=Setup)
+    _granted: bool = False
+    _running: bool = False
+    _began_ns: int = 0
+    _brought: Sample | None = None
+    _told: Conditions = field(default_factory=dict)
+
+    @property
+    def poll_s(self) -> float:
+        """A quarter of a second: timers on screen."""
+        return 0.25
+
+    def describe(self) -> Description:
+        low, high = self.rig.limit_range_w()
+        words = {LIMITS[0]: "Sustained limit", LIMITS[1]: "Short limit", LIMITS[2]: "Peak limit"}
+        knobs = [Knob(key, words[key], "W", low=low, high=high, hazard=Hazard.LIMIT) for key in LIMITS]
+        knobs.append(Knob(CAP, "Frame cap", "fps", levels=(NO_CAP,), low=1.0, high=1000.0))
+        return Description(
+            self.rig, tuple(self.titles), tuple(knobs), (ChannelInfo("battery_w", "W", 0.0),), self.slot, True
+        )
+
+    def now_ns(self) -> int:
+        return self.clock()
+
+    def wait(self, seconds: float) -> None:
+        self.pause(seconds)
+
+    def snapshot(self) -> Snapshot:
+        """What was set by hand last; nothing of it is confirmed, so nothing is ever restored from it."""
+        return Snapshot({key: Reading(value, False) for key, value in self._set.items()}, self.now_ns())
+
+    def read_back(self) -> Snapshot:
+        return self.snapshot()
+
+    def apply(self, setup: Setup) -> Outcome:
+        description = self.describe()
+        for key, value in setup.items():
+            knob = description.knob(key)
+            refusal = knob.refusal(value) if knob is not None else None
+            if refusal:
+                return Outcome(Reply.REFUSED, refusal)
+        if setup == self._set:
+            return Outcome(Reply.DONE)
+        if not self._granted:
+            return Outcome(Reply.PERSON, "set by hand", f"Set {self._words(setup)}.")
+        self._granted, self._set = False, setup
+        return Outcome(Reply.DONE)
+
+    def _words(self, setup: Setup) -> str:
+        static = setup.static_limit_w
+        pinned = f" (sustained, short and peak all {static:g} W)" if static is not None else ""
+        return f"{describe(setup)}{pinned}"
+
+    def needs_person(self, instruction: Instruction) -> bool:
+        if not self.person.do(instruction):
+            return False
+        if instruction.need is Need.SET_BY_HAND:
+            self._granted = True
+        if instruction.slot is not None:
+            self.slot = instruction.slot
+        if instruction.need in (Need.PLUG_IN, Need.UNPLUG):
+            self.on_source = Source.ADAPTER if instruction.need is Need.PLUG_IN else Source.BATTERY
+        return True
+
+    def start_scene(self, title: str, scene: str) -> Outcome:
+        known = next((t for t in self.titles if t.key == title), None)
+        place = next((s for s in known.scenes if s.key == scene), None) if known else None
+        where = f"{known.name} · {place.name}" if known and place else f"{title} · {scene}"
+        mark = f", at {place.start_mark}" if place and place.start_mark else ""
+        text = f"Start {where}{mark}, and the frame log with it. Confirm at the moment it begins."
+        if not self.person.do(Instruction(Need.START, text)):
+            return Outcome(Reply.REFUSED, "it was not started")
+        self._running, self._began_ns, self._brought = True, self.now_ns(), None
+        return Outcome(Reply.DONE)
+
+    def scene_over(self) -> bool:
+        return self._running and self.person.has_ended()
+
+    def end_scene(self) -> None:
+        if not self._running:
+            return
+        self._running, end = False, self.now_ns()
+        over = "It is over" if self.person.has_ended() else "The time is up"
+        text = f"{over}: stop the log and the scene. Bring the frame log and what you read."
+        readings = self.person.bring(Instruction(Need.BRING, text))
+        if readings is not None:
+            draws = readings.draws((end - self._began_ns) / _NS, self.rig) if end > self._began_ns else {}
+            self._brought = self._sample(readings, draws, end)
+            self._told = {**told_by_hand(readings.seen, draws, end), **readings.conditions}
+
+    def told(self) -> Conditions:
+        """Quick tags of the pass that has just ended, how well its draw is known, where its telemetry lies."""
+        told, self._told = self._told, {}
+        return told
+
+    def _sample(self, readings: Readings, draws: Mapping[str, HandDraw], end: int) -> Sample:
+        """Readings as samples: the log's last frame lies at the moment the scene was ended."""
+        channels: dict[str, Channel] = {}
+        frames = np.empty(0, np.int64)
+        if readings.trace is not None:
+            shift = end - int(readings.trace.frames_ns[-1])
+            frames = readings.trace.frames_ns + shift
+            channels = {k: replace(c, stamps_ns=c.stamps_ns + shift) for k, c in readings.trace.channels.items()}
+        if end > self._began_ns:
+            channels = {**readings.end_temperatures(end), **channels, **constant(draws, self._began_ns, end)}
+        return Sample(frames, channels)
+
+    def sample(self) -> Sample:
+        brought, self._brought = self._brought, None
+        return brought or Sample(np.empty(0, np.int64))
+
+    def charge(self) -> float | None:
+        return None
+
+    def source(self) -> Source | None:
+        return self.on_source
+
+    def room_c(self) -> float | None:
+        return None
+
+    def stop(self) -> None:
+        self.cut()
+
+    def restore(self, snapshot: Snapshot) -> Outcome:
+        """The person puts back what was there before; said once, at the end."""
+        if not self._set:
+            return Outcome(Reply.DONE)
+        text = "Put the limits back to what you had before the sweep."
+        if not self.person.do(Instruction(Need.SET_BY_HAND, text)):
+            return Outcome(Reply.PERSON, "stopped before it was put back", text)
+        self._set, self._granted, self._running = Setup(), False, False
+        return Outcome(Reply.DONE)
+
+    def close(self) -> None:
+        """Nothing to let go of."""
+
+
+def constant(draws: Mapping[str, HandDraw], start_ns: int, end_ns: int) -> dict[str, Channel]:
+    """Powers that are known as a mean over a span only, as channels."""
+    seconds = np.arange(start_ns, end_ns, _NS, dtype=np.int64)
+    return {name: Channel(seconds, np.full(seconds.size, draw.watts)) for name, draw in draws.items()}
+
+
+def told_by_hand(seen: Sequence[str], draws: Mapping[str, HandDraw], now_ns: int) -> dict[str, Condition]:
+    """Quick tags, and how well each power is known, as conditions of a pass."""
+    found = {}
+    if seen:
+        found["seen"] = Condition(", ".join(seen), Provenance.ASKED, now_ns)
+    for name, draw in draws.items():
+        key = "draw" if name == "battery_w" else name.removesuffix("_w")
+        found[f"{key}_sd_w"] = Condition(draw.sd_w, Provenance.ASSUMED, now_ns)
+        found[f"{key}_read_from"] = Condition(draw.how, Provenance.ASKED, now_ns)
+    return found

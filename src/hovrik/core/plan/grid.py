@@ -1,0 +1,129 @@
+"""The design of a watt sweep: every level once a round, each round in its own random order."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from ..errors import PlanError
+from ..facts.knob import NO_CAP
+from ..facts.rig import Rig
+from ..facts.setup import Setup, static
+
+MOST_LEVELS = 100
+MOST_PASSES = 1000
+
+
+@dataclass(frozen=True)
+class LadderDesign:
+    """What the user chooses. Limits in W; cap_fps None: no cap; lengths in s.
+
+    soak_s : run-in under the setup before the start mark; cool_s : rest after a pass, so that passes start alike;
+    heat_s : length of the one long pass that calibrates the time constants, 0 for none; until_settled : soak longer
+    until temperature and rate stand by the data.
+    """
+
+    from_w: float
+    to_w: float
+    step_w: float
+    cap_fps: float | None = None
+    repeats: int = 3
+    pass_s: float = 60.0
+    settle_s: float = 4.0
+    soak_s: float = 30.0
+    cool_s: float = 20.0
+    heat_s: float = 0.0
+    seed: int = 1
+    until_settled: bool = False
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return asdict(self)
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any]) -> LadderDesign:
+        """The inverse of `as_dict`; unknown keys are ignored."""
+        return cls(**{k: v for k, v in body.items() if k in cls.__dataclass_fields__})
+
+    def levels_w(self) -> tuple[float, ...]:
+        """Limits from low to high; the last one may fall short of `to_w` by less than a step."""
+        count = int(np.floor((self.to_w - self.from_w) / self.step_w + 1e-9)) + 1
+        return tuple(round(self.from_w + i * self.step_w, 6) for i in range(count))
+
+    def check(self, rig: Rig) -> None:
+        """Raise PlanError or LimitError where the design cannot be carried out on `rig`; the first fault found."""
+        _positive(self.step_w, "Step", "W", "Choose a step such as 1 W.")
+        rig.check_limit(self.from_w)
+        rig.check_limit(self.to_w)
+        if self.to_w < self.from_w:
+            raise PlanError(f"The sweep ends at {self.to_w:g} W below its start {self.from_w:g} W. Swap the two.")
+        if self.cap_fps is not None:
+            _positive(self.cap_fps, "Frame cap", "fps", "Choose a cap such as 40, or none.")
+        if not 1 <= self.repeats <= 50:
+            raise PlanError(f"{self.repeats} repeats are not possible. Choose 1 to 50.")
+        if not 10 <= self.pass_s <= 7200:
+            raise PlanError(f"A pass of {self.pass_s:g} s is not possible. Choose 10 to 7200 s.")
+        for name in ("settle_s", "soak_s", "cool_s", "heat_s"):
+            if not 0 <= getattr(self, name) <= 7200:
+                raise PlanError(f"{name[:-2].capitalize()} time {getattr(self, name):g} s: choose 0 to 7200 s.")
+        if (self.to_w - self.from_w) / self.step_w >= MOST_LEVELS:
+            raise PlanError(f"Over {MOST_LEVELS} levels. Choose a larger step or a smaller range.")
+        if len(self.levels_w()) * self.repeats > MOST_PASSES:
+            raise PlanError(f"Over {MOST_PASSES} passes. Choose fewer repeats or a larger step.")
+
+
+def _positive(value: float, name: str, unit: str, advice: str) -> None:
+    if not (np.isfinite(value) and value > 0):
+        raise PlanError(f"{name} {value:g} {unit} is not possible: it must be over 0. {advice}")
+
+
+@dataclass(frozen=True)
+class PlannedPass:
+    """One pass to be made. index : its place in the order, from 0; purpose : "sweep" or "heat"."""
+
+    index: int
+    setup: Setup
+    pass_s: float
+    settle_s: float
+    soak_s: float
+    cool_s: float
+    purpose: str = "sweep"
+    until_settled: bool = False
+
+    @property
+    def seconds(self) -> float:
+        """Machine time of the pass with everything around it but a recharge, s."""
+        return self.settle_s + self.soak_s + self.pass_s + self.cool_s
+
+
+def ordered_passes(design: LadderDesign, rig: Rig) -> tuple[PlannedPass, ...]:
+    """Every pass of the design in its seeded random order; checks the design first.
+
+    A heat pass, where asked for, comes first while the machine is cool, at the level nearest the middle.
+    Raises PlanError, LimitError.
+    """
+    design.check(rig)
+    levels = design.levels_w()
+    cap = NO_CAP if design.cap_fps is None else design.cap_fps
+    rng = np.random.default_rng(design.seed)
+    found: list[PlannedPass] = []
+    if design.heat_s > 0:
+        middle = static(levels[len(levels) // 2], cap)
+        found.append(PlannedPass(0, middle, design.heat_s, design.settle_s, 0.0, design.cool_s, "heat"))
+    for _ in range(design.repeats):
+        for limit in rng.permutation(levels).tolist():
+            found.append(
+                PlannedPass(
+                    len(found),
+                    static(limit, cap),
+                    design.pass_s,
+                    design.settle_s,
+                    design.soak_s,
+                    design.cool_s,
+                    until_settled=design.until_settled,
+                )
+            )
+    return tuple(found)

@@ -1,0 +1,159 @@
+"""How repeatable a scene is, and from that how long a pass must be and how many are needed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..passes.energy import gauge_sd_wh
+from ..passes.frames import Intervals
+
+Array = NDArray[np.float64]
+
+POWER = 0.8
+SIGNIFICANCE = 0.05
+MOST_REPEATS = 60
+
+
+@dataclass(frozen=True)
+class Repeatability:
+    """Spread of one figure between passes of equal setup, log scale. sd; dof : degrees of freedom; drift, drift_se :
+    change from the first pass to the last (share) and its standard error; passes : how many stand behind it."""
+
+    sd: float
+    dof: int
+    drift: float
+    drift_se: float
+    passes: int
+
+    @property
+    def drifts(self) -> bool:
+        """Whether the drift is more than chance (2.5 standard errors)."""
+        return abs(self.drift) > 2.5 * self.drift_se
+
+
+def repeatability(groups: Sequence[Sequence[tuple[float, float]]]) -> Repeatability | None:
+    """From (order, figure > 0) of passes grouped by setup; None where no setup was repeated.
+
+    The spread is pooled over groups; the drift is the common slope over order within groups.
+    """
+    order, logs = [], []
+    for group in groups:
+        if len(group) < 2:
+            continue
+        x = np.array([at for at, _ in group])
+        y = np.log([figure for _, figure in group])
+        order.append(x - x.mean())
+        logs.append(y - y.mean())
+    if not logs:
+        return None
+    x, y = np.concatenate(order), np.concatenate(logs)
+    dof = y.size - len(logs)
+    power, span = float(x @ x), float(max(at for g in groups for at, _ in g) - min(at for g in groups for at, _ in g))
+    slope = float(x @ y) / power if power > 0 else 0.0
+    sd = math.sqrt(float(y @ y) / dof)
+    rest = y - slope * x
+    slope_se = math.sqrt(float(rest @ rest) / max(dof - 1, 1) / power) if power > 0 and dof > 1 else math.inf
+    return Repeatability(sd, dof, slope * span, slope_se * span, y.size)
+
+
+def power_of(difference: float, sd: float, repeats: int) -> float:
+    """Power of a two-sided t test between two setups with `repeats` passes each at 5 % (noncentral t)."""
+    from scipy.special import nctdtr, stdtrit
+
+    dof = 2 * repeats - 2
+    if dof < 1:
+        return 0.0
+    shift = difference / sd * math.sqrt(repeats / 2.0)
+    critical = float(stdtrit(dof, 1.0 - SIGNIFICANCE / 2.0))
+    above = 1.0 - float(nctdtr(dof, shift, critical)) if shift < 37 else 1.0
+    below = float(nctdtr(dof, shift, -critical)) if shift < 37 else 0.0
+    return above + (0.0 if math.isnan(below) else below)
+
+
+def repeats_needed(difference: float, sd: float) -> int | None:
+    """Passes a setup so that a true difference (log or share, in the unit of sd) is found with 80 % power; None: over
+    60."""
+    return next((n for n in range(2, MOST_REPEATS + 1) if power_of(difference, sd, n) >= POWER), None)
+
+
+def detectable(sd: float, repeats: int) -> float:
+    """Smallest difference, in the unit of sd, that `repeats` passes a setup find with 80 % power."""
+    low, high = 0.0, 200.0
+    for _ in range(50):
+        middle = 0.5 * (low + high)
+        low, high = (low, middle) if power_of(middle, 1.0, repeats) >= POWER else (middle, high)
+    return high * sd
+
+
+def sd_at_length(sd: float, measured_s: float, length_s: float) -> float:
+    """Spread of passes of another length: it falls with the root of the length while the load wanders much faster."""
+    return sd * math.sqrt(measured_s / length_s)
+
+
+@dataclass(frozen=True)
+class Curve:
+    """What can be told apart against minutes. repeats : passes a setup; minutes, share : (n,) for two setups in all."""
+
+    repeats: int
+    minutes: Array
+    share: Array
+
+
+def resolution(
+    sd: float, measured_s: float, *, gauge_step_wh: float | None = None, draw_w: float | None = None,
+    around_s: float = 54.0, repeats: Sequence[int] = (2, 3, 5, 8), lengths_s: Sequence[float] = (),
+) -> tuple[Curve, ...]:  # fmt: skip
+    """Curves of the smallest difference (share) that two setups show, against minutes for both.
+
+    sd : spread of the log figure between passes of `measured_s`; with a gauge step and a draw the figure is an energy,
+    and the gauge's own error joins; around_s : settle, soak and rest of each pass.
+    """
+    lengths = np.asarray(lengths_s or np.geomspace(20.0, 1800.0, 24))
+    found = []
+    for count in repeats:
+        unit = detectable(1.0, count)
+        spread = sd * np.sqrt(measured_s / lengths)
+        if gauge_step_wh is not None and draw_w is not None:
+            spread = np.hypot(spread, gauge_sd_wh(gauge_step_wh) / (draw_w * lengths / 3600.0))
+        found.append(Curve(count, 2 * count * (lengths + around_s) / 60.0, unit * spread))
+    return tuple(found)
+
+
+LONG_LOG = 0.3  # a frame 35 % longer than those around it
+_LIKELIHOOD = 4.2  # log likelihood ratio of two rates against one; chance clusters stay under it
+
+
+def settled_after(interval_ms: Intervals, window: int = 30) -> int:
+    """Frames until long frames have become rare: one change point of their rate.
+
+    A long frame is 35 % over the median of its window; consecutive ones count once, and a window in which many are long
+    has changed its level rather than stuttered. Poisson counts before and after every window are compared by their
+    likelihood; 0 where one rate explains them, or the first is not three times the second. (Shader compilation and
+    warm-up make long frames frequent at first and rare later.)
+    """
+    n = interval_ms.size // window
+    if n < 12:
+        return 0
+    logs = np.log(interval_ms[: n * window]).reshape(n, window)
+    long = logs > np.median(logs, axis=1, keepdims=True) + LONG_LOG
+    long[long.mean(axis=1) > 0.25] = False
+    flat = long.ravel()
+    starts = flat & ~np.concatenate(([False], flat[:-1]))
+    counts = starts.reshape(n, window).sum(axis=1)
+    total = int(counts.sum())
+    if total < 3:
+        return 0
+    k = np.arange(1, n - 3)
+    first = np.cumsum(counts)[k - 1]
+    later = total - first
+    with np.errstate(divide="ignore", invalid="ignore"):
+        gain = np.where(first > 0, first * np.log(first * n / (total * k)), 0.0)
+        gain += np.where(later > 0, later * np.log(later * n / (total * (n - k))), 0.0)
+    gain[(first < 3) | (first / k < 3.0 * later / (n - k))] = 0.0
+    best = int(gain.argmax())
+    return int(k[best]) * window if gain[best] > _LIKELIHOOD else 0

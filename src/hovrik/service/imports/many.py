@@ -1,0 +1,213 @@
+"""Many logs at once: each read by its saved or guessed mapping, cut into passes, stored one by one.
+
+A log is stored before the next is read, so memory holds one log and a kill loses none that was finished.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from ...core.errors import HovrikError, ImportRefused, InputError, StoreError, count_left_out
+from ...core.facts.condition import Condition, Conditions, Provenance
+from ...core.facts.knob import CAP
+from ...core.facts.setup import Setup
+from ...core.passes.cut import IDLE_S, cut_at_idle, cut_at_marks
+from ...core.passes.record import PassRecord
+from ...core.passes.trace import Trace
+from ...core.questions.question import Question
+from ...core.words import plural
+from ...store.files.read.frame_log import Imported, convert, guess
+from ...store.files.read.table import read_table
+from ...store.files.read.telemetry import Telemetry
+from ...store.notebook import Notebook
+from . import log_parts
+from . import one as imports
+from . import telemetry as beside
+from .mappings import mappings
+
+SUFFIXES = (".csv", ".tsv", ".txt")
+MOST_FILES = 1000
+_WATTS = re.compile(r"(?<![0-9.])(\d{1,3}(?:[.,]\d+)?) ?w(?:att)?s?(?![a-z])", re.IGNORECASE)
+_CAP = re.compile(r"cap[ _-]?(\d{2,3}|none)", re.IGNORECASE)
+Progress = Callable[[int, int, "Log"], bool]
+Piece = tuple[Trace, str]
+
+
+@dataclass(frozen=True)
+class Log:
+    """One file as it was found, or what became of it.
+
+    columns : "saved", "guessed" or "" where it was refused; pieces : passes it is cut into; seconds, frames : of
+    all pieces; left_out : rows; outcome : words, empty where nothing is wrong yet; stored : passes now in the notebook.
+    """
+
+    path: Path
+    columns: str = ""
+    pieces: int = 0
+    seconds: float = 0.0
+    frames: int = 0
+    left_out: int = 0
+    outcome: str = ""
+    stored: int = 0
+
+    @property
+    def is_usable(self) -> bool:
+        """Whether it can be imported."""
+        return self.pieces > 0
+
+    @property
+    def mean_fps(self) -> float | None:
+        """Mean rate over all pieces, fps."""
+        return (self.frames - self.pieces) / self.seconds if self.seconds > 0 else None
+
+
+@dataclass(frozen=True)
+class Order:
+    """A log and under which setup it was measured, in words: sustained_limit_w, cap_fps; missing ones are unknown."""
+
+    path: Path
+    settings: Mapping[str, str]
+
+
+def logs_in(folder: Path) -> list[Path]:
+    """Tables in a folder, by name; its sub-folders are left alone. Raises InputError."""
+    try:
+        found = sorted(p for p in folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
+    except OSError as fault:
+        raise InputError(f"{folder} cannot be read: {fault.strerror}. Choose another folder.") from fault
+    if len(found) > MOST_FILES:
+        raise InputError(f"{folder.name} holds {len(found)} tables; up to {MOST_FILES} are taken. Split it.")
+    return found
+
+
+def settings_in(name: str) -> dict[str, str]:
+    """Static limit and cap that a file name speaks of, such as "ferry 15W cap40.csv"; to be shown, not trusted."""
+    found = {}
+    watts = _WATTS.findall(name)
+    if len(watts) == 1:
+        found["sustained_limit_w"] = watts[0].replace(",", ".")
+    cap = _CAP.search(name)
+    if cap:
+        found[CAP] = cap.group(1).lower()
+    return found
+
+
+def look(
+    notebook: Notebook, paths: Sequence[Path], idle_s: float = IDLE_S, progress: Progress | None = None,
+    telemetry: Telemetry | None = None,
+) -> list[Log]:  # fmt: skip
+    """What each file holds. progress(done, total, log) is told of each; False ends it early; telemetry : of a second
+    recorder, put beside each log where it fits."""
+    found: list[Log] = []
+    for path in paths:
+        try:
+            found.append(_read(notebook, path, idle_s, telemetry)[0])
+        except HovrikError as fault:
+            found.append(Log(path, outcome=str(fault)))
+        if progress is not None and not progress(len(found), len(paths), found[-1]):
+            break
+    return found
+
+
+def store(
+    notebook: Notebook, question: Question, orders: Sequence[Order], conditions: Mapping[str, str],
+    idle_s: float = IDLE_S, progress: Progress | None = None, telemetry: Telemetry | None = None,
+) -> list[Log]:  # fmt: skip
+    """Store every pass of every log. A log that is in the notebook already, or cannot be used, is told and left.
+
+    Raises StoreError where the notebook cannot be written; passes stored before are kept, and a second call
+    stores only those that are missing.
+    """
+    stated = imports.conditions_from(question, conditions)
+    known = log_parts.known(notebook)
+    done: list[Log] = []
+    for order in orders:
+        try:
+            done.append(_store_one(notebook, question, order, stated, idle_s, known, telemetry))
+        except HovrikError as fault:
+            if isinstance(fault, StoreError) and not isinstance(fault, ImportRefused):
+                raise
+            done.append(Log(order.path, outcome=str(fault)))
+        if progress is not None and not progress(len(done), len(orders), done[-1]):
+            break
+    return done
+
+
+def _store_one(
+    notebook: Notebook, question: Question, order: Order, stated: Conditions, idle_s: float, known: set[str],
+    telemetry: Telemetry | None,
+) -> Log:  # fmt: skip
+    setup = imports.setup_from({k: v for k, v in order.settings.items() if v.strip()})
+    log, imported, pieces, fitted = _read(notebook, order.path, idle_s, telemetry)
+    stored = len(store_pieces(notebook, question, imported, pieces, setup, {**stated, **fitted}, log.path.name, known))
+    outcome = f"{plural(stored, 'pass', 'passes')} stored." if stored else "In the notebook already; left alone."
+    return replace(log, stored=stored, outcome=f"{outcome} {log.outcome}".strip())
+
+
+def store_pieces(
+    notebook: Notebook, question: Question, imported: Imported, pieces: Sequence[Piece], setup: Setup,
+    stated: Conditions, name: str, known: set[str],
+) -> list[PassRecord]:  # fmt: skip
+    """Store the passes of one log but for those in `known`, which grows. name : of the log. Raises PlanError,
+    StoreError."""
+    made = []
+    for number, (piece, words) in enumerate(pieces, 1):
+        part = log_parts.part_of(imported, piece)
+        if part in known:
+            continue
+        now = time.time_ns()
+        where = name if len(pieces) == 1 else f"{name}, part {number} of {len(pieces)}"
+        found = {
+            **stated,
+            "log": Condition(f"{where}: {words}" if words else where, Provenance.READ, now),
+            log_parts.CONDITION: Condition(part, Provenance.READ, now),
+        }
+        made.append(imports.import_trace(notebook, question, replace(imported, trace=piece), setup, found))
+        known.add(part)
+    return made
+
+
+def store_whole(
+    notebook: Notebook, question: Question, imported: Imported, setup: Setup, stated: Conditions, name: str
+) -> list[PassRecord]:
+    """Store what one log holds, cut at its marks where it has some. Raises InputError where nothing can be stored, or
+    all of it is in the notebook already; PlanError, StoreError."""
+    pieces = pieces_of(imported, math.inf)
+    if not pieces:
+        raise InputError("Between its marks the log holds no stretch of 10 s. Cut at another column, or at none.")
+    kept = store_pieces(notebook, question, imported, pieces, setup, stated, name, log_parts.known(notebook))
+    if not kept:
+        raise InputError(f"The frames of {name} are in the notebook already; nothing was imported.")
+    return kept
+
+
+def pieces_of(imported: Imported, idle_s: float = IDLE_S) -> list[Piece]:
+    """The passes in one log with what their marks say: cut at its marks where it has some, else at idle gaps."""
+    if imported.marks:
+        return cut_at_marks(imported.trace, imported.marks)
+    return [(piece, "") for piece in cut_at_idle(imported.trace, idle_s)]
+
+
+def _read(
+    notebook: Notebook, path: Path, idle_s: float, telemetry: Telemetry | None
+) -> tuple[Log, Imported, list[Piece], Conditions]:
+    table = read_table(path)
+    saved = mappings(notebook).saved(table)
+    imported = convert(table, saved or guess(table))
+    words, fitted = "", {}
+    if telemetry is not None:
+        imported, place, words = beside.put_beside(imported, telemetry)
+        fitted = beside.conditions_of((place, telemetry.name)) if place is not None else {}
+    pieces = pieces_of(imported, idle_s)
+    if not pieces:
+        raise InputError(f"{path.name} holds no stretch of 10 s between its marks or gaps. Cut it elsewhere.")
+    log = Log(
+        path, "saved" if saved else "guessed", len(pieces), sum(p.seconds for p, _ in pieces),
+        sum(int(p.frames_ns.size) for p, _ in pieces), count_left_out(imported.problems), words,
+    )  # fmt: skip
+    return log, imported, pieces, fitted

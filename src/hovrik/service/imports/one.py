@@ -1,0 +1,104 @@
+"""Bringing in passes measured elsewhere, for the window and the command line alike."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Mapping
+
+from ...core.errors import InputError
+from ...core.facts.condition import Condition, Conditions, Provenance
+from ...core.facts.knob import CAP, LABELS, LIMITS, NO_CAP, Level
+from ...core.facts.setup import Setup
+from ...core.passes.record import Origin, PassRecord
+from ...core.questions.question import Question
+from ...store.files.read.frame_log import Imported
+from ...store.notebook import Notebook
+from ..run import context_of, keep_judged, rig_of
+
+# the first three are rates, one of which is needed
+SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w", "die_c", "shell_c")
+
+
+def setup_from(values: Mapping[str, str]) -> Setup:
+    """A setup from words such as sustained_limit_w=15. Short and peak limits stay unknown unless given.
+
+    Raises InputError naming every value that cannot be used.
+    """
+    wrong, found = [], {}
+    for key, text in values.items():
+        try:
+            found[key] = _level(key, text)
+        except ValueError as fault:
+            wrong.append(str(fault))
+    if wrong:
+        raise InputError("The setup cannot be used: " + "; ".join(wrong) + ".")
+    return Setup(found)
+
+
+def _level(key: str, text: str) -> Level:
+    if key == CAP and text.strip().lower() == NO_CAP:
+        return NO_CAP
+    try:
+        number = float(text)
+    except ValueError:
+        if key in LABELS:
+            raise ValueError(f"{key}={text} is not a number") from None
+        return text
+    if not 0 < number < 1e6 and key in (*LIMITS, CAP):
+        raise ValueError(f"{key}={text} must be over 0")
+    return number
+
+
+def conditions_from(question: Question, values: Mapping[str, str]) -> Conditions:
+    """Conditions that a person stated, the source from the question."""
+    now = time.time_ns()
+    found: dict[str, Condition] = {"source": Condition(question.source.value, Provenance.ASKED, now)}
+    for key, text in values.items():
+        try:
+            value: Level = float(text)
+        except ValueError:
+            value = text
+        found[key] = Condition(value, Provenance.ASKED, now)
+    return found
+
+
+def import_trace(
+    notebook: Notebook, question: Question, imported: Imported, setup: Setup, conditions: Conditions
+) -> PassRecord:
+    """Store an imported pass beside the measured ones of the question. Raises PlanError, StoreError."""
+    record = PassRecord(
+        str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, imported.trace,
+        origin=Origin.IMPORTED, started_ns=imported.trace.start_ns,
+    )  # fmt: skip
+    return _keep(notebook, question, record)
+
+
+def import_summary(
+    notebook: Notebook, question: Question, summary: Mapping[str, float | str], setup: Setup, conditions: Conditions
+) -> PassRecord:
+    """Store a pass of which only summary figures are known. `summary` needs a figure and its "source".
+
+    Raises InputError naming everything that is wrong with it.
+    """
+    wrong = [f"{k} is not a summary figure" for k in summary if k not in (*SUMMARY_KEYS, "source")]
+    for key in SUMMARY_KEYS:
+        value = summary.get(key)
+        if value is not None and not (isinstance(value, int | float) and 0 < value < 1e7):
+            wrong.append(f"{key}={value} must be over 0")
+    if not any(key in summary for key in SUMMARY_KEYS[:3]):
+        wrong.append("a mean_fps, min_fps or score is needed")
+    if not str(summary.get("source", "")).strip():
+        wrong.append("its source is needed, for example source=review")
+    if wrong:
+        raise InputError("The summary cannot be used: " + "; ".join(wrong) + ".")
+    record = PassRecord(
+        str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, None,
+        origin=Origin.SUMMARY, summary=dict(summary),
+    )  # fmt: skip
+    return _keep(notebook, question, record)
+
+
+def _keep(notebook: Notebook, question: Question, record: PassRecord) -> PassRecord:
+    keep_judged(notebook, record, rig_of(notebook, question.rig))
+    return record

@@ -1,0 +1,240 @@
+"""The one sweep service behind the window and the command line: plan, run, put back, continue. No interface code."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..bench import runner, setting
+from ..bench.job import Control, Job, RunEnded, RunEvent
+from ..bench.protocol import Machine
+from ..bench.setting import PutBack
+from ..core.errors import PlanError, StoreError
+from ..core.facts.allowed import refusals
+from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
+from ..core.facts.rig import Rig
+from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.title import Title
+from ..core.passes.guards import GuardThresholds, guards_of
+from ..core.passes.record import PassRecord
+from ..core.passes.verdict import Verdict, judge
+from ..core.plan.grid import LadderDesign, PlannedPass, ordered_passes
+from ..core.plan.schedule import Totals, total
+from ..core.questions.question import Question
+from ..store.notebook import JournalEntry, Notebook
+from .machines import Address, open_machine
+from .thresholds import thresholds_of
+
+PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a network that comes back
+
+
+def context_of(notebook: Notebook, question: Question) -> dict[str, str]:
+    """Ids of the newest versions that a question speaks of. Raises PlanError naming what is not known."""
+    wanted = {
+        "rig": question.rig,
+        "slot": f"{question.rig}/{question.slot}",
+        "title": question.title,
+        "scene": f"{question.title}/{question.scene}",
+    }
+    found = {}
+    for kind, key in wanted.items():
+        entity = notebook.newest(kind).get(key)
+        if entity is None:
+            raise PlanError(f"The notebook knows no {kind} {key!r}. Choose one that it has in the question line.")
+        found[kind] = entity.id
+    return found
+
+
+def rig_of(notebook: Notebook, key: str) -> Rig:
+    """Newest version of a rig. Raises PlanError where there is none."""
+    entity = notebook.newest("rig").get(key)
+    if entity is None:
+        raise PlanError(f"The notebook knows no rig {key!r}. Choose one that it has in the question line.")
+    return Rig.from_dict(entity.body)
+
+
+def title_of(notebook: Notebook, key: str) -> Title | None:
+    """Newest version of a title, or None."""
+    entity = notebook.newest("title").get(key)
+    return Title.from_dict(entity.body) if entity else None
+
+
+def totals_of(rig: Rig, design: LadderDesign, charge: float = 1.0) -> Totals:
+    """What a design would take. Raises PlanError, LimitError."""
+    return total(ordered_passes(design, rig), rig, start_charge=charge)
+
+
+def asked_conditions(
+    question: Question, rig: Rig, room_c: float | None, seen: Conditions | None = None
+) -> dict[str, Condition]:
+    """Conditions of the passes of a sweep that no channel reads; `seen` : what the preflight list says."""
+    now, seen = time.time_ns(), seen or {}
+    return {
+        **seen,
+        "source": Condition(question.source.value, Provenance.ASKED, now),
+        "room_c": Condition(room_c, Provenance.ASKED, now) if room_c is not None else seen.get("room_c", UNKNOWN),
+        "fan_policy": seen.get("fan_policy")
+        or (Condition(rig.fan_policy, Provenance.ASSUMED, now) if rig.fan_policy else UNKNOWN),
+    }
+
+
+def keep_plan(
+    notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None,
+    seen: Conditions | None = None, setups: Sequence[Setup] = (),
+) -> str:  # fmt: skip
+    """Check and store a plan with its question, context and what the preflight list says; its id.
+
+    setups : made instead of the design's levels, with its lengths and seed. Raises PlanError, LimitError, StoreError.
+    """
+    rig = rig_of(notebook, question.rig)
+    passes = passes_of(design, rig, setups)
+    wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))
+    if wrong:
+        raise PlanError(f"This cannot be planned. {' '.join(list(wrong)[:3])}")
+    too_long = total(passes, rig).too_long
+    if too_long:
+        raise PlanError(
+            f"{len(too_long)} passes would leave the valid charge window even from full. "
+            "Shorten the passes or lower the limits."
+        )
+    return notebook.keep_plan(
+        {
+            "question": question.as_dict(),
+            "design": design.as_dict(),
+            "context": context_of(notebook, question),
+            "room_c": room_c,
+            "seen": to_plain(seen or {}),
+            "setups": [setup.as_dict() for setup in setups],
+        }
+    )
+
+
+def passes_of(design: LadderDesign, rig: Rig, setups: Sequence[Setup] = ()) -> tuple[PlannedPass, ...]:
+    """The passes of a plan: its design's, or the given setups in a random order kept by the seed."""
+    if not setups:
+        return ordered_passes(design, rig)
+    order = np.random.default_rng(design.seed).permutation(len(setups)).tolist()
+    return tuple(
+        PlannedPass(number, setups[at], design.pass_s, design.settle_s, design.soak_s, design.cool_s,
+                    until_settled=design.until_settled)
+        for number, at in enumerate(order)
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A stored plan as it is run."""
+
+    plan_id: str
+    question: Question
+    design: LadderDesign
+    context: Mapping[str, str]
+    rig: Rig
+    conditions: Conditions
+    passes: tuple[PlannedPass, ...]
+
+
+def load_plan(notebook: Notebook, plan_id: str) -> Planned:
+    """A stored plan, its rig in the version it was made for."""
+    body = notebook.plan(plan_id)
+    question = Question.from_dict(body["question"])
+    rig_row = next((e for e in notebook.entities("rig") if e.id == body["context"]["rig"]), None)
+    if rig_row is None:
+        raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
+    rig = Rig.from_dict(rig_row.body)
+    conditions = asked_conditions(question, rig, body.get("room_c"), from_plain(body.get("seen", {})))
+    design = LadderDesign.from_dict(body["design"])
+    passes = passes_of(design, rig, [Setup(values) for values in body.get("setups", ())])
+    return Planned(plan_id, question, design, body["context"], rig, conditions, passes)
+
+
+class _NotebookSink:
+    """Stores what a run hands over; each call returns once the transaction is on disk."""
+
+    def __init__(self, notebook: Notebook, plan_id: str, address: Address, rig: Rig) -> None:
+        self._notebook, self._plan_id, self._address, self._rig = notebook, plan_id, address, rig
+        self._run_id = ""
+
+    def begin(self, snapshot: Snapshot) -> None:
+        self._run_id = self._notebook.begin_run(self._plan_id, self._address, snapshot)
+
+    def at(self, position: int) -> None:
+        self._notebook.run_at(self._run_id, position)
+
+    def keep(self, record: PassRecord) -> bool:
+        return keep_judged(self._notebook, record, self._rig).counts
+
+    def restored(self) -> None:
+        self._notebook.end_run(self._run_id)
+
+
+def keep_judged(notebook: Notebook, record: PassRecord, rig: Rig | None) -> Verdict:
+    """Store a pass, then its verdict."""
+    notebook.keep(record)
+    verdict = judge(record, rig)
+    notebook.annotate(record.id, "verdict", verdict.as_dict())
+    return verdict
+
+
+def run_plan(
+    notebook: Notebook, plan_id: str, machine: Machine, address: Address, control: Control,
+    announce: Callable[[RunEvent], None],
+) -> RunEnded:  # fmt: skip
+    """Run what is left of a stored plan. Every pass is in the notebook before it is announced."""
+    planned = load_plan(notebook, plan_id)
+    rig = rig_of(notebook, planned.question.rig)
+    before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
+    job = Job(
+        plan_id, planned.passes, context_of(notebook, planned.question), planned.question.title, planned.question.scene,
+        rig, planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
+        guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
+        newest_rig=lambda: rig_of(notebook, rig.key),
+    )  # fmt: skip
+    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
+
+
+def put_back(notebook: Notebook, entry: JournalEntry) -> PutBack:
+    """Put back what a run that was cut short found on its machine; once all of it is confirmed the entry is closed.
+
+    A machine run by hand is put back by its person, who has just been told so.
+    """
+    if entry.machine.get("kind") == "by hand":
+        notebook.end_run(entry.id)
+        return PutBack()
+    rig = rig_of(notebook, load_plan(notebook, entry.plan_id).question.rig)
+    machine = open_machine(entry.machine)
+    try:
+        back = setting.put_back(machine, entry.snapshot, rig)
+    finally:
+        machine.close()
+    if back.is_whole:
+        notebook.end_run(entry.id)
+    return back
+
+
+def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
+    """Open runs with passes done and planned."""
+    found = []
+    for entry in notebook.open_runs():
+        planned = load_plan(notebook, entry.plan_id)
+        found.append((entry, len(notebook.done_indices(entry.plan_id)), len(planned.passes)))
+    return found
+
+
+def describe_run(entry: JournalEntry, done: int, planned: int) -> str:
+    """What an open run means, in plain words."""
+    if entry.machine.get("kind") == "by hand":
+        return (
+            f"A sweep by hand was cut short after {done} of {planned} passes; all of them are kept. "
+            "Put the limits back to what you had before it."
+        )
+    values: dict[str, Any] = entry.snapshot.restorable().as_dict()
+    was = ", ".join(f"{key} {value}" for key, value in values.items())
+    return (
+        f"A sweep was cut short after {done} of {planned} passes; all of them are kept. "
+        f"The machine may still be at the sweep's limits. Before the sweep it had: {was}."
+    )

@@ -1,0 +1,254 @@
+"""From a table to a pass: which column is the frame time, which are telemetry, in which units.
+
+The first guess comes from the values and from generic words only. Everything left out is reported by line.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ....core.errors import ImportRefused, Problem
+from ....core.passes.cut import Mark
+from ....core.passes.trace import Trace
+from . import clocks
+from .columns import (
+    channels_of,
+    check_channels,
+    check_columns,
+    guess_channel,
+    guess_channels,
+    is_other_quantity,
+    leave_out_absurd,
+    leave_out_late,
+    report,
+    report_missing,
+)
+from .table import Table, is_missing_word
+
+GAP_MS = 1000.0
+GAP_MEDIAN = 20.0
+_NOT_POSITIVE = "interval {:g} is not positive: row left out"
+
+
+class FrameUnit(StrEnum):
+    """What a frame column holds: intervals, or present time stamps to be differenced."""
+
+    MS = "ms"
+    S = "s"
+    US = "us"
+    NS = "ns"
+    STAMPS_S = "timestamps-s"
+    STAMPS_MS = "timestamps-ms"
+
+    @property
+    def is_stamps(self) -> bool:
+        """Whether values are points in time."""
+        return self.value.startswith("timestamps")
+
+    @property
+    def to_ms(self) -> float:
+        """Factor to ms."""
+        return {"ms": 1.0, "s": 1e3, "us": 1e-3, "ns": 1e-6, "timestamps-s": 1e3, "timestamps-ms": 1.0}[self.value]
+
+
+# median interval that makes a unit likely
+_USUAL = (
+    (FrameUnit.S, 5e-4, 0.45),
+    (FrameUnit.MS, 0.5, 450.0),
+    (FrameUnit.US, 500.0, 4.5e5),
+    (FrameUnit.NS, 5e5, 4.5e8),
+)
+
+_MARK_WORDS = re.compile(r"\b(marks?|markers?|scenes?|sections?|segments?|events?)\b", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class ColumnMap:
+    """Which column is what. frames : column index and unit; channels : channel name to (column index, unit);
+    mark_column : of marks set while recording, None for none."""
+
+    frame_column: int
+    frame_unit: FrameUnit
+    channels: Mapping[str, tuple[int, str]] = field(default_factory=dict)
+    mark_column: int | None = None
+
+
+@dataclass(frozen=True)
+class Imported:
+    """What would be kept. kept_lines (n,) : file lines of the kept rows; problems : of table and of values, by line;
+    origin_s : the log's own clock at the first frame, None where it wrote none; is_dated : it is a date or a time of
+    day, not a time since some start; marks : set while recording."""
+
+    trace: Trace
+    kept_lines: NDArray[np.int64]
+    problems: tuple[Problem, ...]
+    origin_s: float | None = None
+    is_dated: bool = False
+    marks: tuple[Mark, ...] = ()
+
+
+def guess(table: Table) -> ColumnMap:
+    """A first mapping from values and generic words. Raises ImportRefused where no column can be frame times."""
+    scored = []
+    for column, name in enumerate(table.layout.columns):
+        found = guess_unit(table, column)
+        is_telemetry = (guess_channel(name) is not None and "frame" not in name.lower()) or is_other_quantity(name)
+        if found is not None and not is_telemetry:
+            unit, score = found
+            scored.append((score + _frame_word_score(name), -column, column, unit))
+    if not scored:
+        raise ImportRefused(
+            "No column looks like frame times (intervals of 0.5 to 500 ms, or advancing time stamps). "
+            "Name the column and its unit.",
+            table.problems[:5],
+        )
+    _, _, column, unit = max(scored)
+    return ColumnMap(column, unit, guess_channels(table, column), guess_mark_column(table, column))
+
+
+def guess_mark_column(table: Table, without: int) -> int | None:
+    """A column whose heading speaks of marks and which holds some, or None."""
+    for index, name in enumerate(table.layout.columns):
+        if index != without and _MARK_WORDS.search(name.replace("_", " ")) and marks_in(table, index):
+            return index
+    return None
+
+
+def marks_in(table: Table, column: int) -> list[tuple[int, str]]:
+    """(row, words) wherever a mark column begins to say something else; words "" where it falls silent.
+
+    A number other than 0, or any text, is a mark; an empty field or 0 is silence.
+    """
+    numbers = table.values[:, column]
+    found: list[tuple[int, str]] = []
+    silent = ~(np.isfinite(numbers) & (numbers != 0))
+    odd = {row: text for (row, at), text in table.text.items() if at == column and not is_missing_word(text)}
+    changes = np.flatnonzero(np.diff(np.where(silent, 0.0, numbers)) != 0) + 1
+    before = ""
+    for row in sorted({0, *changes.tolist(), *odd, *(row + 1 for row in odd if row + 1 < numbers.size)}):
+        words = odd.get(row) or ("" if silent[row] else f"{numbers[row]:g}")
+        if words != before:
+            found.append((row, words))
+        before = words
+    return found
+
+
+def _frame_word_score(name: str) -> float:
+    words = name.lower()
+    score = 0.0
+    if re.search(r"frame", words):
+        score += 2.0
+    if re.search(r"frame.?time|interval|delta|between", words):
+        score += 1.5
+    if re.search(r"present|\bms\b|time", words):
+        score += 0.5
+    if re.search(r"latency|gpu|cpu|wait|busy|display|temp|power|clock|fps|rate|number|index|count", words):
+        score -= 2.0
+    return score
+
+
+def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
+    """Likeliest unit of a column as frame times with a score for its values, or None where it cannot be any."""
+    values = table.values[:, column]
+    values = values[np.isfinite(values)]
+    if values.size == 0:
+        return None
+    steps = np.diff(values)
+    advancing = values.size > 2 and float((steps > 0).mean()) > 0.9 and values[-1] > values[0] + 20 * np.median(steps)
+    name = table.layout.columns[column].lower()
+    if advancing:
+        step = float(np.median(steps[steps > 0]))
+        if step == 1.0 and np.all(values == np.round(values)):
+            return None  # a running number
+        if step >= 0.45 and re.search(r"[\[(_ ]s(ec|econds)?[\])]?$", name):
+            return None  # a sample a second or so: no frames
+        unit = FrameUnit.STAMPS_S if step < 0.45 else FrameUnit.STAMPS_MS
+        return (unit, 0.6) if 0.0005 <= step <= 500 else None
+    middle = float(np.median(values))
+    word = re.search(r"[\[(_ ](ms|us|µs|ns|s)[\])]?$", name)
+    if word:
+        return FrameUnit(word.group(1).replace("µ", "u")), 1.5
+    for unit, low, high in _USUAL:
+        if low <= middle < high:
+            return unit, 1.0
+    return None
+
+
+def convert(table: Table, mapping: ColumnMap) -> Imported:
+    """Apply a mapping: the trace that would be kept and every row left out or odd, by line.
+
+    A row is left out where its frame value is missing, no number, not positive (intervals) or does not advance
+    (time stamps). A gap is kept and named; the checks of the pass judge it. Raises ImportRefused where fewer than
+    two frames remain.
+    """
+    marked = [mapping.mark_column] if mapping.mark_column is not None else []
+    check_columns(table, [mapping.frame_column, *marked, *(column for column, _ in mapping.channels.values())])
+    check_channels(mapping.channels)
+    values = table.values[:, mapping.frame_column]
+    problems = list(table.problems)
+    kept = np.isfinite(values)
+    report_missing(table, mapping.frame_column, ~kept, problems)
+    leave_out_absurd(table, values * (mapping.frame_unit.to_ms / 1e3), kept, problems)
+    if mapping.frame_unit.is_stamps:
+        leave_out_late(table, values, kept, problems)
+    else:
+        positive = kept & (values > 0)
+        report(table, kept & ~positive, values, "not positive", _NOT_POSITIVE, problems)
+        kept &= positive
+    unit_ms = values[kept] * mapping.frame_unit.to_ms
+    if unit_ms.size < 2:
+        raise ImportRefused("Fewer than two frames remain; nothing was imported.", tuple(problems))
+    frames_ns = _to_stamps(unit_ms, mapping.frame_unit.is_stamps)
+    lines = table.lines[kept]
+    _report_gaps(frames_ns, lines, mapping.frame_unit.is_stamps, problems)
+    row_ns = frames_ns if mapping.frame_unit.is_stamps else frames_ns[1:]
+    channels = channels_of(table, mapping.channels, kept, row_ns)
+    problems.sort(key=lambda p: (p.line or 0, p.kind))
+    trace = Trace(frames_ns, channels, int(frames_ns[0]), int(frames_ns[-1]))
+    origin_s = _origin_s(table, mapping, kept, unit_ms)
+    dated = origin_s is not None and (not mapping.frame_unit.is_stamps or clocks.is_date(origin_s))
+    return Imported(trace, lines, tuple(problems), origin_s, dated, _marks(table, mapping, kept, row_ns))
+
+
+def _origin_s(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms: NDArray[np.float64]) -> float | None:
+    """The log's own clock at its first frame: the stamps themselves, or a date beside the first interval."""
+    if mapping.frame_unit.is_stamps:
+        return float(unit_ms[0]) / 1e3
+    beside = clocks.origin_of(table.layout.columns, table.values, table.text, int(np.flatnonzero(kept)[0]))
+    return beside - float(unit_ms[0]) / 1e3 if beside is not None else None
+
+
+def _marks(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], row_ns: NDArray[np.int64]) -> tuple[Mark, ...]:
+    """Marks at the end of the frame in whose row they stand; in a row that was left out, at the next kept one."""
+    if mapping.mark_column is None:
+        return ()
+    rows = np.flatnonzero(kept)
+    found = []
+    for row, words in marks_in(table, mapping.mark_column):
+        at = int(np.searchsorted(rows, row))
+        if at < rows.size:
+            found.append(Mark(int(row_ns[at]), words))
+    return tuple(found)
+
+
+def _to_stamps(unit_ms: NDArray[np.float64], is_stamps: bool) -> NDArray[np.int64]:
+    if is_stamps:
+        return np.round((unit_ms - unit_ms[0]) * 1e6).astype(np.int64)
+    ends = np.cumsum(np.round(unit_ms * 1e6).astype(np.int64))
+    return np.concatenate(([0], ends)).astype(np.int64)
+
+
+def _report_gaps(
+    frames_ns: NDArray[np.int64], lines: NDArray[np.int64], is_stamps: bool, problems: list[Problem]
+) -> None:
+    interval_ms = np.diff(frames_ns) / 1e6
+    threshold = max(GAP_MS, GAP_MEDIAN * float(np.median(interval_ms)))
+    for index in np.flatnonzero(interval_ms > threshold).tolist():
+        line = int(lines[index + 1] if is_stamps else lines[index])
+        problems.append(Problem(line, "gap", f"gap of {interval_ms[index] / 1000:.2f} s before this line: kept"))

@@ -1,0 +1,63 @@
+"""Rigs and titles as files, JSON or TOML. Schema: docs/rig-format.md. A file is checked as a whole before anything of
+it is used, and every problem is listed."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import tomli_w
+
+from ....core.errors import ImportRefused, Problem
+from ....core.facts.sheets import rig_problems, title_problems
+from .text_files import check_version, read_text, write_text
+
+VERSION = 1
+_CHECKS: dict[str, Callable[[Any], list[str]]] = {"rig": rig_problems, "title": title_problems}
+
+
+def to_text(kind: str, body: Mapping[str, Any], suffix: str) -> str:
+    """The document of a rig or title body as JSON (".json") or TOML (".toml"); what is unknown is left out."""
+    document = {"schema": f"hovrik-{kind}", "version": VERSION, kind: _known(body)}
+    if suffix == ".toml":
+        return tomli_w.dumps(document)
+    return json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def write(path: Path, kind: str, body: Mapping[str, Any]) -> None:
+    """Write a rig or title atomically, TOML where the name ends in .toml. Raises StoreError."""
+    write_text(path, to_text(kind, body, path.suffix.lower()))
+
+
+def read(path: Path) -> tuple[str, dict[str, Any]]:
+    """Kind ("rig" or "title") and checked body of a file. Raises ImportRefused with every problem."""
+    return parse(read_text(path, "a rig or title"), path.name)
+
+
+def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
+    """The same for text; TOML where `name` ends in .toml, else JSON."""
+    is_toml = name.lower().endswith(".toml")
+    try:
+        document = tomllib.loads(text) if is_toml else json.loads(text)
+    except (ValueError, RecursionError) as fault:
+        raise ImportRefused(f"{name} is not {'TOML' if is_toml else 'JSON'}: {fault}.") from fault
+    schema = document.get("schema") if isinstance(document, dict) else None
+    kind = str(schema).removeprefix("hovrik-")
+    if kind not in _CHECKS:
+        raise ImportRefused(f'{name} is no rig or title: its "schema" must be "hovrik-rig" or "hovrik-title".')
+    check_version(document.get("version"), name, VERSION)
+    found = _CHECKS[kind](document.get(kind))
+    if found:
+        raise ImportRefused(f"{name} is not a sound {kind}.", tuple(Problem(None, "field", text) for text in found))
+    return kind, dict(document[kind])
+
+
+def _known(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {k: _known(v) for k, v in value.items() if v is not None and v != () and v != [] and v != ""}
+    if isinstance(value, list | tuple):
+        return [_known(v) for v in value]
+    return value

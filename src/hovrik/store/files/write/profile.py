@@ -1,0 +1,93 @@
+"""A profile as JSON: the setup chosen for title x OS slot x source with its evidence.
+
+Schema: docs/profile-format.md.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from ....core.errors import ImportRefused, Problem
+from .text_files import check_version, read_text, write_text
+
+SCHEMA = "hovrik-profile"
+VERSION = 1
+
+_TEXT = ("rig", "slot", "title", "scene", "source", "sentence")
+_NUMBER = ("target_fps", "holds")
+
+
+def to_json(body: Mapping[str, Any]) -> str:
+    """The document of a profile body."""
+    document = {"schema": SCHEMA, "version": VERSION, **body}
+    return json.dumps(document, indent=2, ensure_ascii=False, sort_keys=True, allow_nan=False) + "\n"
+
+
+def write(path: Path, body: Mapping[str, Any]) -> None:
+    """Write a profile atomically. Raises StoreError; an older file is then still whole."""
+    write_text(path, to_json(body))
+
+
+def read(path: Path) -> dict[str, Any]:
+    """A profile body from a file. Raises ImportRefused with every problem found."""
+    return parse(read_text(path, "a profile"), path.name)
+
+
+def parse(text: str, name: str) -> dict[str, Any]:
+    """The same for text; all problems are reported together."""
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError) as fault:
+        raise ImportRefused(f"{name} is not JSON: {fault}.") from fault
+    if not isinstance(document, dict) or document.get("schema") != SCHEMA:
+        raise ImportRefused(f'{name} is not a profile: its "schema" is not "{SCHEMA}".')
+    check_version(document.get("version"), name, VERSION, "profile version")
+    problems = [*_missing(document), *_setup_problems(document.get("setup")), *_metric_problems(document)]
+    if problems:
+        raise ImportRefused(f"{name} is not a sound profile.", tuple(Problem(None, "field", p) for p in problems))
+    return {k: v for k, v in document.items() if k not in ("schema", "version")}
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e12
+
+
+def _missing(document: Mapping[str, Any]) -> list[str]:
+    found = [f'"{k}" must be text' for k in _TEXT if not isinstance(document.get(k), str)]
+    found += [f'"{k}" must be a number' for k in _NUMBER if not _is_number(document.get(k))]
+    holds = document.get("holds")
+    if _is_number(holds) and not 0 <= float(holds) <= 1:  # type: ignore[arg-type]
+        found.append(f'"holds" must lie between 0 and 1, got {holds}')
+    if document.get("source") not in ("battery", "adapter"):
+        found.append('"source" must be "battery" or "adapter"')
+    passes = document.get("passes")
+    if not isinstance(passes, list) or not all(isinstance(p, str) for p in passes):
+        found.append('"passes" must be a list of pass ids')
+    return found
+
+
+def _setup_problems(setup: Any) -> list[str]:
+    if not isinstance(setup, dict) or not setup:
+        return ['"setup" must map knobs to values and not be empty']
+    found = []
+    for key, value in setup.items():
+        if not isinstance(value, str | bool) and not _is_number(value):
+            found.append(f'"setup.{key}" must be a number, text or truth value')
+        elif key.endswith("_w") and not (_is_number(value) and 0 < value <= 1000):
+            found.append(f'"setup.{key}" must lie over 0 and up to 1000 W, got {value}')
+    return found
+
+
+def _metric_problems(document: Mapping[str, Any]) -> list[str]:
+    metrics = document.get("metrics")
+    if not isinstance(metrics, dict):
+        return ['"metrics" must map names to value, low, high and unit']
+    found = []
+    for name, metric in metrics.items():
+        sound = isinstance(metric, dict) and _is_number(metric.get("value")) and isinstance(metric.get("unit"), str)
+        if not sound:
+            found.append(f'"metrics.{name}" needs a number "value" and a text "unit"')
+    return found
