@@ -169,7 +169,7 @@ def test_what_needs_a_relaunch_or_restart_says_so_and_changes_nothing(made):
         if knob.where in asked and knob.levels:
             play(machine, scene, 2.0)
             before = machine.read_back().readings[knob.id].value
-            other = next(level for level in knob.levels if level != before)
+            other = next(level for level in reversed(knob.levels) if level != before)
             outcome = machine.apply(Setup({knob.id: other}))
             assert outcome.reply is asked[knob.where] and outcome.instruction, knob.id
             assert machine.read_back().readings[knob.id].value == before

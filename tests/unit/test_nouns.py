@@ -1,10 +1,13 @@
 """Setups, knobs, snapshots, conditions, rigs, titles, questions and the error messages about them."""
 
+from dataclasses import replace
+
 import pytest
 
 from hovrik.core.errors import ImportRefused, LimitError, PlanError, Problem
 from hovrik.core.facts.condition import UNKNOWN, Condition, Provenance, from_plain, to_plain
-from hovrik.core.facts.knob import LIMITS, Knob, agrees
+from hovrik.core.facts.knob import LIMITS, Knob
+from hovrik.core.facts.known_knobs import known
 from hovrik.core.facts.rig import OsSlot, Rig, Version
 from hovrik.core.facts.setup import Reading, Setup, Snapshot, describe, static
 from hovrik.core.facts.title import Scene, Title
@@ -43,7 +46,7 @@ def test_family_is_everything_but_the_limits():
         (static(12, 40), "12 W, cap 40"), (static(12), "12 W, no cap"), (static(7.5, None), "7.5 W"),
         (Setup(sustained_limit_w=12, peak_limit_w=20), "sustained limit 12 W, peak limit 20 W"),
         (static(12, 40, refresh_hz=80), "12 W, cap 40, refresh 80 Hz"),
-        (static(12, 40, fan_policy="even"), "12 W, cap 40, fan policy even"), (Setup(), "setup unknown"),
+        (static(12, 40, fan_policy="even"), "12 W, cap 40, fan even"), (Setup(), "setup unknown"),
     ],
 )  # fmt: skip
 def test_describe(setup, words):
@@ -130,4 +133,5 @@ def test_import_refused_lists_the_first_problems_and_keeps_all():
      ("own_knob", 100.0, 100.9, None, True), ("own_knob", 100.0, 101.5, None, False)],
 )  # fmt: skip
 def test_a_reading_agrees_within_half_a_step(key, asked, read, step, same):
-    assert agrees(key, asked, read, step) is same
+    knob = known(key) if step is None else replace(known(key), step=step)
+    assert knob.agrees(asked, read) is same

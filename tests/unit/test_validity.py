@@ -107,14 +107,14 @@ def test_what_did_not_end_is_void_with_its_reason():
 @pytest.mark.parametrize(
     ("asked", "read", "words"),
     [
-        ({"sustained_limit_w": 12.0}, {"sustained_limit_w": 20.0}, "sustained limit reads 20.0, 12.0 was asked"),
+        ({"sustained_limit_w": 12.0}, {"sustained_limit_w": 20.0}, "Sustained limit reads 20, 12 was asked"),
         ({"sustained_limit_w": 12.0}, {"sustained_limit_w": 12.4}, ""),
-        ({"cap_fps": 40.0}, {"cap_fps": 30.0}, "frame cap reads 30.0, 40.0 was asked"),
-        ({"cap_fps": "none"}, {"cap_fps": 60.0}, "frame cap reads 60.0, none was asked"),
-        ({"boost": "off"}, {"boost": "on"}, "boost reads on, off was asked"),
+        ({"cap_fps": 40.0}, {"cap_fps": 30.0}, "Frame cap reads 30, 40 was asked"),
+        ({"cap_fps": "none"}, {"cap_fps": 60.0}, "Frame cap reads 60, none was asked"),
+        ({"boost": "off"}, {"boost": "on"}, "CPU boost reads on, off was asked"),
         ({"boost": "off"}, {"sustained_limit_w": 20.0}, ""),  # not read: nothing to say
         ({"gpu_ceiling_mhz": 1200.0}, {"gpu_ceiling_mhz": 1210.0}, ""),
-        ({"gpu_ceiling_mhz": 1200.0}, {"gpu_ceiling_mhz": 1250.0}, "reads 1250.0"),
+        ({"gpu_ceiling_mhz": 1200.0}, {"gpu_ceiling_mhz": 1250.0}, "reads 1250"),
     ],
 )
 def test_what_reads_back_otherwise_is_no_pass_at_what_was_asked(asked, read, words):

@@ -11,6 +11,7 @@ from typing import Protocol
 from ..core.facts.condition import Conditions
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.title import Title
 from ..core.passes.guards import Guard
 from ..core.passes.record import PassRecord
 from ..core.plan.grid import PlannedPass
@@ -122,6 +123,7 @@ class Job:
     slot : OS slot it runs in, None for the one that runs.
 
     rig : as it is when the run starts; newest_rig : reads it as it is now, for the gate before each Apply;
+    played : the title as its owner knows it, for the knobs that it adds;
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
     (real time: it has no other).
@@ -141,6 +143,7 @@ class Job:
     patience_s: float = 0.0
     look_s: float = 2.0
     newest_rig: Callable[[], Rig] | None = None
+    played: Title | None = None
 
     def rig_now(self) -> Rig:
         """The rig as it is now."""

@@ -11,6 +11,7 @@ import numpy as np
 
 from ..core.errors import PassAborted
 from ..core.facts.condition import Condition, Conditions, Provenance
+from ..core.facts.knob import Level
 from ..core.facts.setup import Setup, describe
 from ..core.passes.guards import Look, Watch, has_settled, newest
 from ..core.passes.record import Outcome as End
@@ -21,12 +22,13 @@ from ..core.plan.schedule import MARGIN, expected_wh
 from ..core.questions.question import Source
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import Instruction, Machine, Need, Reply, Sample
-from .setting import apply, check_read_back
+from .setting import apply, check_read_back, hand_part, settable
 
 
 @dataclass
 class OnePass:
-    """The making of one planned pass. done : passes that are kept; watch : the guards of the run."""
+    """The making of one planned pass. done : passes that are kept; watch : the guards of the run; hand : what a
+    person has set in this run beside the machine, which grows."""
 
     machine: Machine
     job: Job
@@ -35,6 +37,7 @@ class OnePass:
     announce: Announce
     done: int
     watch: Watch
+    hand: dict[str, Level] = field(default_factory=dict)
     _samples: list[Sample] = field(default_factory=list)
 
     def make(self) -> PassRecord | None:
@@ -43,10 +46,11 @@ class OnePass:
         if not self._charge_enough():
             return None
         self._say(Phase.APPLY)
-        outcome = apply(machine, planned.setup, self.job.rig_now())
+        outcome = apply(machine, planned.setup, self.job.rig_now(), self.job.played, Setup(self.hand))
         if outcome.reply is not Reply.DONE:
             return None if self._is_left else self._failed(f"{outcome.reply.value}: {outcome.reason}")
         check_read_back(machine, planned.setup)
+        self.hand.update(hand_part(planned.setup, settable(machine, self.job.rig_now(), self.job.played)))
         if not self._spend(planned.settle_s, Phase.SETTLE, keep=False):
             return None
         charge_start, began = machine.charge(), machine.now_ns()
@@ -60,7 +64,7 @@ class OnePass:
         end, over = machine.now_ns(), machine.scene_over()
         if not going:
             return self._cut_short(start, end) if self.watch.tripped else None
-        read = machine.read_back().as_setup()
+        read = self._read_back()
         machine.end_scene()
         self._samples.append(machine.sample())  # what a person brings comes in only now
         trace = join(self._samples, start, end)
@@ -79,6 +83,10 @@ class OnePass:
         if self.watch.blind:
             conditions["guard_unread"] = Condition(" ".join(self.watch.blind.values()), Provenance.READ, began)
         return self._record(start, conditions, read=read, trace=trace)
+
+    def _read_back(self) -> Setup:
+        """What the machine reads, and what a person has set beside it."""
+        return Setup({**self.hand, **self.machine.read_back().as_setup()})
 
     @property
     def _is_left(self) -> bool:
@@ -153,14 +161,13 @@ class OnePass:
         """What was recorded until a guard tripped: kept and shown, never averaged."""
         self.machine.end_scene()
         return self._record(
-            start, read=self.machine.read_back().as_setup(), trace=join(self._samples, start, end),
+            start, read=self._read_back(), trace=join(self._samples, start, end),
             outcome=End.ABORTED, reason="; ".join(self.watch.tripped.values()),
         )  # fmt: skip
 
     def _failed(self, reason: str) -> PassRecord:
         self.machine.end_scene()
-        read = self.machine.read_back().as_setup()
-        return self._record(self.machine.now_ns(), read=read, outcome=End.FAILED, reason=reason)
+        return self._record(self.machine.now_ns(), read=self._read_back(), outcome=End.FAILED, reason=reason)
 
     def _record(
         self, started_ns: int, conditions: Conditions | None = None, *, read: Setup | None = None,

@@ -6,9 +6,12 @@ The sink stores; everything is stored before it is announced. Whatever happens, 
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from ..core.errors import BenchError, Unavailable
+from ..core.facts.knob import Level
+from ..core.facts.known_knobs import known
 from ..core.facts.setup import Snapshot
 from ..core.passes.guards import Watch
 from ..core.passes.record import Outcome as End
@@ -16,7 +19,7 @@ from ..core.plan.grid import PlannedPass
 from ..core.questions.question import Source
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import OnePass, look, spend
-from .protocol import Machine, Sample
+from .protocol import Instruction, Machine, Need, Sample
 from .setting import PutBack, prepare, put_back, refuse_outside_range, refuse_what_cannot_be_put_back
 
 MOST_TRIES = 20
@@ -35,7 +38,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
         _put_back_first(machine, job, job.snapshot)
     snapshot = job.snapshot or machine.snapshot()
     if not machine.describe().by_hand:  # what a person set, the person puts back
-        refuse_what_cannot_be_put_back(job, snapshot)
+        refuse_what_cannot_be_put_back(machine, job, snapshot)
     sink.begin(snapshot)
     going = _Run(machine, job, sink, control, announce, snapshot, machine.room_c(), len(job.done))
     reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
@@ -46,6 +49,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     finally:
         with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
             back = put_back(machine, snapshot, job.rig_now())
+            back = _put_back_by_hand(machine, going.hand, control, back)
         try:
             if back.is_whole:
                 sink.restored()
@@ -53,6 +57,17 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
             ended = RunEnded(reason, back.is_whole, going.done, going.total, back.words)
             announce(ended)
     return ended
+
+
+def _put_back_by_hand(machine: Machine, hand: Mapping[str, Level], control: Control, back: PutBack) -> PutBack:
+    """Ask the person to put back what they set; what was not confirmed is named."""
+    if not hand:
+        return back
+    words = ", ".join(known(key).label.lower() for key in hand)
+    text = f"Put back what you set by hand: {words}."
+    if not control.stopped.is_set() and machine.needs_person(Instruction(Need.SET_BY_HAND, text)):
+        return back
+    return PutBack({**back.left, **dict.fromkeys(hand, "was set by hand; put it back there")})
 
 
 def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
@@ -67,7 +82,8 @@ def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
 
 @dataclass
 class _Run:
-    """A run under way. snapshot : to be put back; room_c : where it began; done : passes kept."""
+    """A run under way. snapshot : to be put back; room_c : where it began; done : passes kept; hand : what a person
+    has set beside the machine."""
 
     machine: Machine
     job: Job
@@ -77,6 +93,7 @@ class _Run:
     snapshot: Snapshot
     room_c: float | None
     done: int
+    hand: dict[str, Level] = field(default_factory=dict)
 
     @property
     def total(self) -> int:
@@ -108,7 +125,7 @@ class _Run:
             self.sink.at(planned.index)
             control.skipped.clear()
             control.again.clear()
-            made = OnePass(self.machine, self.job, planned, control, self.announce, self.done, watch)
+            made = OnePass(self.machine, self.job, planned, control, self.announce, self.done, watch, self.hand)
             try:
                 record = made.make()
             except Unavailable as fault:

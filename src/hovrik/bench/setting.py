@@ -11,9 +11,12 @@ from dataclasses import dataclass, field
 
 from ..core.errors import BenchError, PlanError, ReadbackMismatch, Unavailable
 from ..core.facts.allowed import refusals
-from ..core.facts.knob import LABELS, Knob, Level, agrees
+from ..core.facts.knob import Knob, Level, named, shown
+from ..core.facts.knobs import infeasible, knobs_of, narrowed
+from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.title import Title
 from ..core.questions.question import Source
 from .job import Job
 from .protocol import Instruction, Machine, Need, Outcome, Reply
@@ -22,15 +25,41 @@ _ASKS = {Reply.RELAUNCH: Need.RELAUNCH, Reply.RESTART: Need.RESTART, Reply.PERSO
 _ANSWERS_LATE_S = 1.0  # what a knob may take to read back what was put
 
 
-def apply(machine: Machine, setup: Setup, rig: Rig) -> Outcome:
+def settable(machine: Machine, rig: Rig, title: Title | None = None) -> tuple[Knob, ...]:
+    """Every knob that can be set now, by the machine or by hand: what rig, slot and title offer, as far as the machine
+    goes along."""
+    found = machine.describe()
+    slot = next((one for one in rig.slots if one.key == found.slot), None)
+    return found.knobs if found.by_hand else narrowed(knobs_of(rig, slot, title, absent=True), found.knobs)
+
+
+def apply(
+    machine: Machine, setup: Setup, rig: Rig, title: Title | None = None, by_hand: Setup | None = None
+) -> Outcome:
     """Set a setup; where a relaunch, restart or hand is wanted, ask the person for it and set it then.
 
-    rig : as it is now. What lies outside its range or the machine's is refused with a sentence and never sent.
+    rig : as it is now. What lies outside its range or the machine's, or excludes another part, is refused with a
+    sentence and never sent. by_hand : what a person has set already; only what differs is asked for.
     """
-    wrong = refusals(setup, rig, machine.describe().knobs)
+    knobs = named(settable(machine, rig, title))
+    slot = next((one for one in rig.slots if one.key == machine.describe().slot), None)
+    wrong = [*refusals(setup, rig, tuple(knobs.values())), *infeasible(setup, slot)]
     if wrong:
         return Outcome(Reply.REFUSED, " ".join(wrong))
-    return _with_person(machine, lambda: machine.apply(setup))
+    hand = hand_part(setup, tuple(knobs.values()))
+    before = by_hand or Setup()
+    asked = {key: value for key, value in hand.items() if before.get(key) != value}
+    if asked:
+        words = "; ".join(f"{knobs[key].words(value)} ({knobs[key].place})" for key, value in asked.items())
+        if not machine.needs_person(Instruction(Need.SET_BY_HAND, f"Set {words}.")):
+            return Outcome(Reply.PERSON, f"not set by hand: {words}")
+    return _with_person(machine, lambda: machine.apply(setup.without(*hand)))
+
+
+def hand_part(setup: Setup, knobs: Sequence[Knob]) -> Setup:
+    """The part of a setup that a person sets beside a machine that sets the rest."""
+    own = {knob.id for knob in knobs if knob.by_hand}
+    return Setup({key: value for key, value in setup.items() if key in own})
 
 
 def _with_person(machine: Machine, act: Callable[[], Outcome]) -> Outcome:
@@ -56,7 +85,7 @@ class PutBack:
     @property
     def words(self) -> str:
         """What is left, for a sentence; empty where nothing is."""
-        return "; ".join(f"{LABELS.get(key, (key, ''))[0]}: {why}" for key, why in self.left.items())
+        return "; ".join(f"{known(key).label}: {why}" for key, why in self.left.items())
 
 
 def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
@@ -89,7 +118,9 @@ def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
         off = _differing(machine, allowed, knobs)
     if off and not reached:
         raise Unavailable(next(iter(why.values())))
-    return PutBack({**refused, **{key: why[key] or f"reads {read}, was {allowed[key]}" for key, read in off.items()}})
+    return PutBack(
+        {**refused, **{key: why[key] or f"reads {shown(read)}, was {shown(allowed[key])}" for key, read in off.items()}}
+    )
 
 
 def _part(snapshot: Snapshot, part: Setup) -> Snapshot:
@@ -98,7 +129,7 @@ def _part(snapshot: Snapshot, part: Setup) -> Snapshot:
 
 def _differing(machine: Machine, wanted: Setup, knobs: Sequence[Knob]) -> dict[str, Level]:
     """Knobs that do not read back what was put, with what they read; looked at twice, since some answer late."""
-    steps = {knob.id: knob.step for knob in knobs}
+    offered = named(knobs)
     found: dict[str, Level] = dict.fromkeys(wanted, "nothing")
     for turn in range(2):
         try:
@@ -112,7 +143,7 @@ def _differing(machine: Machine, wanted: Setup, knobs: Sequence[Knob]) -> dict[s
             reading = now.get(key)
             if reading is None or not reading.confirmed:
                 found[key] = "nothing that the hardware confirms"
-            elif not agrees(key, value, reading.value, steps.get(key)):
+            elif not (offered.get(key) or known(key)).agrees(value, reading.value):
                 found[key] = reading.value
         if not found:
             break
@@ -141,7 +172,8 @@ def prepare(machine: Machine, job: Job) -> None:
 def refuse_outside_range(job: Job, machine: Machine | None = None) -> None:
     """Raises PlanError where a pass that is still to be made asks for what the rig, as it is now, or the machine does
     not allow; before anything is touched."""
-    rig, knobs = job.rig_now(), machine.describe().knobs if machine is not None else None
+    rig = job.rig_now()
+    knobs = settable(machine, rig, job.played) if machine is not None else None
     wrong: list[str] = []
     for planned in job.passes:
         if planned.index not in job.done:
@@ -151,9 +183,10 @@ def refuse_outside_range(job: Job, machine: Machine | None = None) -> None:
         raise PlanError(f"The plan was not started. {' '.join(wrong[:3])}{more}")
 
 
-def refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
-    """Raises BenchError where a knob that the plan touches has no confirmed value."""
-    touched = {key for planned in job.passes for key in planned.setup}
+def refuse_what_cannot_be_put_back(machine: Machine, job: Job, snapshot: Snapshot) -> None:
+    """Raises BenchError where a knob that the machine is to set has no confirmed value."""
+    hand = {knob.id for knob in settable(machine, job.rig_now(), job.played) if knob.by_hand}
+    touched = {key for planned in job.passes for key in planned.setup} - hand
     restorable = snapshot.restorable()
     lost = sorted(touched - set(restorable))
     if lost:
@@ -166,13 +199,11 @@ def refuse_what_cannot_be_put_back(job: Job, snapshot: Snapshot) -> None:
 def check_read_back(machine: Machine, asked: Setup) -> None:
     """Raises ReadbackMismatch where a confirmed value is off what was asked by more than half a step."""
     now = machine.read_back().readings
-    knobs = {knob.id: knob for knob in machine.describe().knobs}
+    knobs = named(machine.describe().knobs)
     for key, value in asked.items():
-        reading, knob = now.get(key), knobs.get(key)
-        if reading is None or not reading.confirmed:
-            continue
-        if not agrees(key, value, reading.value, knob.step if knob else None):
+        reading, knob = now.get(key), knobs.get(key) or known(key)
+        if reading is not None and reading.confirmed and not knob.agrees(value, reading.value):
             raise ReadbackMismatch(
-                f"{key} was set to {value} but reads {reading.value}. Check whether another tool sets it, then "
-                "continue the sweep."
+                f"{knob.label} was set to {shown(value)} but reads {shown(reading.value)}. Check whether another tool "
+                "sets it, then continue the sweep."
             )

@@ -192,7 +192,7 @@ def run_plan(
         plan_id, planned.passes, context_of(notebook, planned.question), planned.question.title, planned.question.scene,
         rig, planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
         guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
-        newest_rig=lambda: rig_of(notebook, rig.key),
+        newest_rig=lambda: rig_of(notebook, rig.key), played=title_of(notebook, planned.question.title),
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
 

@@ -13,7 +13,8 @@ from typing import Protocol
 import numpy as np
 
 from ...core.facts.condition import Condition, Conditions, Provenance
-from ...core.facts.knob import CAP, LIMITS, NO_CAP, Hazard, Knob
+from ...core.facts.knob import named
+from ...core.facts.knobs import knobs_of
 from ...core.facts.rig import Rig
 from ...core.facts.setup import Reading, Setup, Snapshot, describe
 from ...core.facts.title import Title
@@ -113,13 +114,12 @@ class GuidedMachine:
         return 0.25
 
     def describe(self) -> Description:
-        low, high = self.rig.limit_range_w()
-        words = {LIMITS[0]: "Sustained limit", LIMITS[1]: "Short limit", LIMITS[2]: "Peak limit"}
-        knobs = [Knob(key, words[key], "W", low=low, high=high, hazard=Hazard.LIMIT) for key in LIMITS]
-        knobs.append(Knob(CAP, "Frame cap", "fps", levels=(NO_CAP,), low=1.0, high=1000.0))
-        return Description(
-            self.rig, tuple(self.titles), tuple(knobs), (ChannelInfo("battery_w", "W", 0.0),), self.slot, True
-        )
+        slot = next((one for one in self.rig.slots if one.key == self.slot), None)
+        knobs = named(knobs_of(self.rig, slot))
+        for title in self.titles:
+            knobs = {**named(knobs_of(self.rig, slot, title)), **knobs}
+        channels = (ChannelInfo("battery_w", "W", 0.0),)
+        return Description(self.rig, tuple(self.titles), tuple(knobs.values()), channels, self.slot, by_hand=True)
 
     def now_ns(self) -> int:
         return self.clock()
@@ -135,10 +135,10 @@ class GuidedMachine:
         return self.snapshot()
 
     def apply(self, setup: Setup) -> Outcome:
-        description = self.describe()
+        knobs = named(self.describe().knobs)
         for key, value in setup.items():
-            knob = description.knob(key)
-            refusal = knob.refusal(value) if knob is not None else None
+            knob = knobs.get(key)
+            refusal = knob.refusal(value) if knob is not None else f"{key!r} is no knob of this rig, slot or title."
             if refusal:
                 return Outcome(Reply.REFUSED, refusal)
         if setup == self._set:
@@ -151,7 +151,10 @@ class GuidedMachine:
     def _words(self, setup: Setup) -> str:
         static = setup.static_limit_w
         pinned = f" (sustained, short and peak all {static:g} W)" if static is not None else ""
-        return f"{describe(setup)}{pinned}"
+        knobs = self.describe().knobs
+        places = dict.fromkeys(k.place for k in knobs if k.id in setup and k.place)
+        where = f" ({', '.join(places)})" if places else ""
+        return f"{describe(setup, knobs)}{pinned}{where}"
 
     def needs_person(self, instruction: Instruction) -> bool:
         if not self.person.do(instruction):

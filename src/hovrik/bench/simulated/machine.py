@@ -18,7 +18,9 @@ import numpy as np
 
 from ...core.errors import Unavailable
 from ...core.facts.condition import Conditions
-from ...core.facts.knob import CAP, LIMITS, NO_CAP, REFRESH, Hazard, Knob, Level, Where
+from ...core.facts.knob import CAP, LIMITS, NO_CAP, REFRESH, Knob, Level, Where
+from ...core.facts.knobs import knobs_of, narrowed
+from ...core.facts.known_knobs import known
 from ...core.facts.setup import Reading, Setup, Snapshot
 from ...core.passes.trace import CHANNELS
 from ...core.questions.question import Source
@@ -125,17 +127,16 @@ class SimulatedMachine:
 
     def describe(self) -> Description:
         rig, slot = self._model.rig, str(self._state["slot"])
-        low, high = rig.limit_range_w()
-        words = {LIMITS[0]: "Sustained limit", LIMITS[1]: "Short limit", LIMITS[2]: "Peak limit"}
-        step = rig.limit_step_w
-        knobs = [Knob(key, words[key], "W", low=low, high=high, step=step, hazard=Hazard.LIMIT) for key in LIMITS]
-        knobs.append(Knob(CAP, "Frame cap", "fps", levels=(NO_CAP,), low=15.0, high=240.0, step=1.0))
-        if rig.refresh_hz:
-            knobs.append(Knob(REFRESH, "Refresh", "Hz", levels=rig.refresh_hz))
         missing = self._model.slot_physics(slot).missing
-        knobs += [k for k in self._model.knobs if k.id not in missing and (not k.slots or slot in k.slots)]
+        plain = [replace(known(key), low=rig.range_of(key)[0], high=rig.range_of(key)[1]) for key in LIMITS]
+        plain.append(known(CAP))
+        if rig.refresh_hz:
+            plain.append(replace(known(REFRESH), levels=rig.refresh_hz))
+        own = [k for k in self._model.knobs if k.id not in missing and (not k.slots or slot in k.slots)]
+        facts = next((one for one in rig.slots if one.key == slot), None)
+        knobs = narrowed(knobs_of(rig, facts, absent=True), [*plain, *own])
         channels = tuple(ChannelInfo(name, CHANNELS[name][1], _RATES_HZ.get(name, 1.0)) for name in _CHANNELS)
-        return Description(rig, self._model.titles, tuple(knobs), channels, slot)
+        return Description(rig, self._model.titles, knobs, channels, slot)
 
     def now_ns(self) -> int:
         return int(self._state["now_ns"])

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from ...core.errors import Unavailable
-from ...core.facts.knob import Hazard, Knob, Level, Where
+from ...core.facts.knob import Knob, Level, Where
+from ...core.facts.known_knobs import known
 from ...core.facts.rig import Rig
 from ...core.facts.title import Title
 from ...core.passes.energy import Pack
@@ -148,9 +149,11 @@ def _titles(
 
 
 def _knob(entry: Mapping[str, Any]) -> Knob:
+    """What the program knows of a knob, with this machine's own levels, place and default."""
     body = {k: v for k, v in _tuples(entry).items() if k != "default"}
-    where, hazard = Where(body.pop("where", "live")), Hazard(body.pop("hazard", "none"))
-    return Knob(**body, where=where, hazard=hazard)
+    if "where" in body:
+        body["where"] = Where(body["where"])
+    return replace(known(body["id"]), starting=entry.get("default"), **body)
 
 
 def _tuples(body: Mapping[str, Any]) -> dict[str, Any]:

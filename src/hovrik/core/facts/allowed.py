@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 from ..errors import LimitError, PlanError
-from .knob import LABELS, LIMITS, Knob, Level
+from .knob import LIMITS, Knob, Level, finite, is_number, named, shown
+from .known_knobs import known
 from .rig import Rig
 from .setup import Setup
 
@@ -18,7 +18,7 @@ def refusals(setup: Setup, rig: Rig, knobs: Sequence[Knob] | None = None) -> lis
     where that is not known yet.
     """
     found = []
-    offered = {knob.id: knob for knob in knobs} if knobs is not None else None
+    offered = named(knobs) if knobs is not None else None
     for key, value in setup.items():
         why = _outside(key, value, rig)
         if why is None and offered is not None:
@@ -30,18 +30,16 @@ def refusals(setup: Setup, rig: Rig, knobs: Sequence[Knob] | None = None) -> lis
 
 
 def _outside(key: str, value: Level, rig: Rig) -> str | None:
-    label, unit = LABELS.get(key, (key, ""))
-    number = float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None
-    if number is not None and not math.isfinite(number):
+    label = known(key).label
+    if not finite(value):
         return f"{label} {value} is not a number that can be set. Choose another value."
     if key not in LIMITS:
         return None
-    if number is None:
-        return f"{label} {value!r} is not a number of W. Choose a limit within the rig's range."
+    if not is_number(value):
+        return f"{label} {shown(value)!r} is not a number of W. Choose a limit within the rig's range."
     try:
         low, high = rig.range_of(key)
     except PlanError as fault:
         return str(fault)
-    if low - 1e-9 <= number <= high + 1e-9:
-        return None
-    return str(LimitError(label, number, low, high, unit))
+    number = float(value)
+    return None if low - 1e-9 <= number <= high + 1e-9 else str(LimitError(label, number, low, high, "W"))

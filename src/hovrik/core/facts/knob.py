@@ -1,8 +1,9 @@
-"""What can be set on a machine. Knows levels, place and cost of a change; not how it is done."""
+"""What can be set. Knows levels, order, place and cost of a change; not how it is done, nor which rig offers what."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -28,13 +29,23 @@ class Hazard(StrEnum):
     VOLTAGE = "voltage"
 
 
+class Order(StrEnum):
+    """How levels stand to each other: as numbers, as words from least to most, or as words without an order."""
+
+    NUMBER = "number"
+    ORDERED = "ordered words"
+    WORDS = "words"
+
+
 @dataclass(frozen=True)
 class Knob:
     """One thing that can be set.
 
     levels : allowed values where they are few; else low, high and step bound a number.
     cost_min : minutes one change costs. depends : ids of knobs that must be set first.
-    slots : OS slot keys that offer it; empty means every slot.
+    slots : OS slot keys that offer it; empty means every slot. order : of its levels; phrase : a level in a sentence,
+    with {value} (and its unit) or {number} (without); none : the phrase for the level "none"; by_hand : no program sets
+    it, a person does; place : where that person finds it; starting : the level it stands at before anyone sets it.
     """
 
     id: str
@@ -49,6 +60,12 @@ class Knob:
     depends: tuple[str, ...] = ()
     hazard: Hazard = Hazard.NONE
     slots: tuple[str, ...] = ()
+    order: Order = Order.WORDS
+    phrase: str = ""
+    none: str = ""
+    by_hand: bool = False
+    place: str = ""
+    starting: Level | None = None
 
     def refusal(self, value: Level) -> str | None:
         """Why `value` is not allowed, or None where it is."""
@@ -57,8 +74,8 @@ class Knob:
         if isinstance(value, float) and not math.isfinite(value):
             return f"{self.label} {value} is not a number that can be set."
         if isinstance(value, str | bool) or self.low is None or self.high is None:
-            allowed = ", ".join(str(level) for level in self.levels) or "numbers only"
-            return f"{self.label} {value} is not offered. Choose one of: {allowed}."
+            allowed = ", ".join(shown(level) for level in self.levels) or "numbers only"
+            return f"{self.label} {shown(value)} is not offered. Choose one of: {allowed}."
         if not self.low - 1e-9 <= value <= self.high + 1e-9:
             return (
                 f"{self.label} {value:g} {self.unit} is outside this rig's range. "
@@ -66,31 +83,46 @@ class Knob:
             )
         return None
 
+    def words(self, value: Level) -> str:
+        """A level in a sentence: "boost off", "cap 40", "no cap"."""
+        if value == NONE and self.none:
+            return self.none
+        text = f"{shown(value)} {self.unit}".strip() if is_number(value) else shown(value)
+        phrase = self.phrase or f"{self.label[0].lower()}{self.label[1:]} {{value}}"
+        return phrase.format(value=text, number=shown(value))
 
-STATIC_LIMIT = "sustained_limit_w"
+    def agrees(self, asked: Level, read: Level) -> bool:
+        """Whether a value read back is the one that was asked for: numbers within half a step (a hundredth of the
+        value where no step is known), words to the letter."""
+        if not (is_number(asked) and is_number(read)):
+            return asked == read
+        step = self.step or 0.02 * abs(float(asked))
+        return abs(float(asked) - float(read)) <= 0.5 * step + 1e-9
+
+
+def is_number(value: Level | None) -> bool:
+    """Whether a level is a number; True and False are words."""
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def shown(value: Level) -> str:
+    """A level as it is typed and shown."""
+    return f"{value:g}" if is_number(value) else str(value)
+
+
+def finite(value: Level) -> bool:
+    """Whether a level is no number, or a finite one."""
+    return not is_number(value) or math.isfinite(float(value))
+
+
+def named(knobs: Sequence[Knob]) -> dict[str, Knob]:
+    """Knobs by id."""
+    return {knob.id: knob for knob in knobs}
+
+
 LIMITS = ("sustained_limit_w", "short_limit_w", "peak_limit_w")
+STATIC_LIMIT = LIMITS[0]
 CAP = "cap_fps"
-NO_CAP = "none"
 REFRESH = "refresh_hz"
-
-LABELS = {
-    "sustained_limit_w": ("Sustained limit", "W"),
-    "short_limit_w": ("Short limit", "W"),
-    "peak_limit_w": ("Peak limit", "W"),
-    "cap_fps": ("Frame cap", "fps"),
-    "refresh_hz": ("Refresh", "Hz"),
-}
-
-# the step within which two readings of a knob are the same setting, where neither machine nor rig knows a finer one
-STEPS = {**dict.fromkeys(LIMITS, 1.0), CAP: 1.0, REFRESH: 1.0, "cpu_ceiling_ghz": 0.1, "gpu_ceiling_mhz": 25.0}
-
-
-def agrees(key: str, asked: Level, read: Level, step: float | None = None) -> bool:
-    """Whether a value read back is the one that was asked for: numbers within half a step (a hundredth of the value
-    for knobs whose step is unknown), words to the letter."""
-    numbers = [v for v in (asked, read) if isinstance(v, int | float) and not isinstance(v, bool)]
-    if len(numbers) < 2:
-        return asked == read
-    one, other = float(numbers[0]), float(numbers[1])
-    step = step or STEPS.get(key) or 0.02 * abs(one)
-    return abs(one - other) <= 0.5 * step + 1e-9
+NONE = "none"
+NO_CAP = NONE

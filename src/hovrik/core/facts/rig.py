@@ -57,6 +57,38 @@ class KnobPlace:
 
 
 @dataclass(frozen=True)
+class OwnKnob:
+    """A knob that an owner adds. order : number, ordered words or words; levels : as typed, least first where they have
+    an order; low, high, step : of a number; where : live, relaunch, restart, set-up screen; place : where it is found;
+    minutes : one change costs; depends : ids of knobs that must be set first."""
+
+    id: str
+    label: str
+    order: str | None = None
+    levels: tuple[str, ...] = ()
+    unit: str | None = None
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    where: str | None = None
+    place: str | None = None
+    minutes: float | None = None
+    depends: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Exclusion:
+    """Two functions of a slot that cannot be had together, why, and the version that was seen with."""
+
+    knob: str
+    level: str
+    other: str
+    other_level: str
+    why: str
+    version: str | None = None
+
+
+@dataclass(frozen=True)
 class DoesNotRun:
     """A title that does not run in a slot, why, and the version that was seen with."""
 
@@ -70,7 +102,8 @@ class OsSlot:
     """One operating system installed on the rig. key : stable word.
 
     overlay, overlay_stops : overlay in use and what it switches off; sync : locked on or free; threads : available to
-    a title; lacks : hardware functions missing there.
+    a title; lacks : hardware functions missing there; own_knobs : those its owner added; exclusions : functions that
+    exclude each other there.
     """
 
     key: str
@@ -85,6 +118,8 @@ class OsSlot:
     lacks: tuple[str, ...] = ()
     knobs: tuple[KnobPlace, ...] = ()
     does_not_run: tuple[DoesNotRun, ...] = ()
+    own_knobs: tuple[OwnKnob, ...] = ()
+    exclusions: tuple[Exclusion, ...] = ()
 
     def version(self, what: str) -> str | None:
         """Installed version of something, None where it is not noted."""
@@ -97,12 +132,14 @@ class OsSlot:
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> OsSlot:
         """The inverse of `as_dict`; unknown keys are ignored."""
-        known = plain_fields(cls, body, ("versions", "knobs", "does_not_run"))
+        rows = ("versions", "knobs", "does_not_run", "own_knobs", "exclusions")
         return cls(
-            **known,
+            **plain_fields(cls, body, rows),
             versions=many(Version, body.get("versions")),
             knobs=many(KnobPlace, body.get("knobs")),
             does_not_run=many(DoesNotRun, body.get("does_not_run")),
+            own_knobs=many(OwnKnob, body.get("own_knobs")),
+            exclusions=many(Exclusion, body.get("exclusions")),
         )
 
 
@@ -116,7 +153,9 @@ class Rig:
     and cells in series; valid_charge : lowest and highest charge (share) at which passes count; reserve : share never
     used; die_limit_c : die temperature at which the maker's firmware throttles (degrees C); recharge_w : watts into the
     battery while charging idle; split_gb : sizes the graphics memory can be set to, split_where : what changing needs;
-    link_gbit_s : link to an external GPU.
+    link_gbit_s : link to an external GPU; own_knobs : those its owner added; noise_db : sound level at the fan speed
+    noise_rpm, known to 3 dB (None: no limit of noise can be asked for); battery_rated : whether its energy is rated at
+    a slow drain or at a fifth of capacity an hour.
     """
 
     key: str
@@ -168,6 +207,10 @@ class Rig:
     fan_policies: tuple[str, ...] = ()
     versions: tuple[Version, ...] = ()
     slots: tuple[OsSlot, ...] = ()
+    own_knobs: tuple[OwnKnob, ...] = ()
+    noise_db: float | None = None
+    noise_rpm: float | None = None
+    battery_rated: str | None = None
 
     @property
     def full_charge_wh(self) -> float | None:
@@ -216,13 +259,14 @@ class Rig:
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> Rig:
         """The inverse of `as_dict`; unknown keys are ignored so that later fields do no harm."""
-        nested = ("slots", "versions", "modes", "displays")
+        nested = ("slots", "versions", "modes", "displays", "own_knobs")
         return cls(
             **plain_fields(cls, body, nested),
             slots=tuple(OsSlot.from_dict(s) for s in body.get("slots") or ()),
             versions=many(Version, body.get("versions")),
             modes=many(PowerMode, body.get("modes")),
             displays=many(Panel, body.get("displays")),
+            own_knobs=many(OwnKnob, body.get("own_knobs")),
         )
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from .knob import CAP, LABELS, LIMITS, NO_CAP, STATIC_LIMIT, Level
+from .knob import CAP, LIMITS, NO_CAP, STATIC_LIMIT, Knob, Level, is_number, named
+from .known_knobs import known
 
 
 class Setup(Mapping[str, Level]):
@@ -72,21 +73,15 @@ def static(limit_w: float, cap_fps: float | str | None = NO_CAP, **others: Level
     return Setup({**values, **others})
 
 
-def describe(setup: Setup) -> str:
-    """Short words for a setup: '12 W, cap 40'."""
+def describe(setup: Setup, knobs: Iterable[Knob] = ()) -> str:
+    """Short words for a setup: '12 W, cap 40'. knobs : those beside the known ones, such as an owner's."""
+    own = named(tuple(knobs))
     parts = []
     limit = setup.static_limit_w
     if limit is not None:
         parts.append(f"{limit:g} W")
-    else:
-        parts += [f"{LABELS[key][0].lower()} {setup[key]:g} W" for key in LIMITS if key in setup]
-    if CAP in setup:
-        parts.append("no cap" if setup[CAP] == NO_CAP else f"cap {setup[CAP]:g}")
-    for key, value in setup.items():
-        if key in LIMITS or key == CAP:
-            continue
-        label, unit = LABELS.get(key, (key.replace("_", " "), ""))
-        parts.append(f"{label.lower()} {value:g} {unit}".strip() if _is_number(value) else f"{label.lower()} {value}")
+    keys = [key for key in (*LIMITS, CAP, *setup) if key in setup and not (limit is not None and key in LIMITS)]
+    parts += [(own.get(key) or known(key)).words(setup[key]) for key in dict.fromkeys(keys)]
     return ", ".join(parts) or "setup unknown"
 
 
@@ -131,9 +126,5 @@ class Snapshot:
         return cls(readings, int(body["at_ns"]))
 
 
-def _is_number(value: Level) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
-
-
 def _plain(value: Level) -> Level:
-    return float(value) if _is_number(value) else value
+    return float(value) if is_number(value) else value

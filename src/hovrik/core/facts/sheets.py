@@ -7,11 +7,13 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from .knob import Where
-from .rig import Rig
+from .knob import Order, Where
+from .known_knobs import ACTS_AT, KNOWN
+from .rig import OsSlot, OwnKnob, Rig
 from .sheet import Field, Kind, Sheet, problems
 from .title import Title
 
+RATED = ("slow", "fifth_an_hour", "unknown")
 N, W, T, F = Kind.NUMBER, Kind.WHOLE, Kind.TEXT, Kind.FLAG
 
 VERSION = Sheet(
@@ -53,6 +55,55 @@ PLACE = Sheet(
         Field("where", "Changed", required=True, choices=tuple(w.value for w in Where)),
     ),
 )
+OWN_KNOB = Sheet(
+    "knob of one's own",
+    (
+        Field("id", "Id", required=True, hint="window_mode"),
+        Field("label", "Name", required=True, hint="Window mode"),
+        Field("order", "Its levels are", choices=tuple(o.value for o in Order)),
+        Field("levels", "Levels, least first", kind=Kind.WORDS, hint="borderless, exclusive"),
+        Field("unit", "Unit"),
+        Field("low", "or from", kind=N),
+        Field("high", "to", kind=N),
+        Field("step", "in steps of", kind=N, low=1e-6),
+        Field("where", "Changed", choices=tuple(w.value for w in Where)),
+        Field("place", "Found in", hint="the title's video page"),
+        Field("minutes", "Minutes a change", "min", N, 0, 600),
+        Field("depends", "Set first", kind=Kind.WORDS),
+    ),
+)
+EXCLUSION = Sheet(
+    "functions that exclude each other",
+    (
+        Field("knob", "Knob", required=True, hint="frame_generation"),
+        Field("level", "at", required=True, hint="on"),
+        Field("other", "excludes knob", required=True, hint="overlay"),
+        Field("other_level", "at", required=True, hint="on"),
+        Field("why", "Why", required=True),
+        Field("version", "Seen with version"),
+    ),
+)
+SET_UP = Sheet(
+    "set-up of a title",
+    (
+        Field("name", "Name", required=True),
+        Field("preset", "Preset"),
+        Field("textures", "Textures"),
+        Field("scale", "Render scale", "%", Kind.SHARE),
+        Field("upscaler", "Upscaler"),
+        Field("frame_generation", "Frame generation", choices=("off", "on")),
+        Field("acts_at", "Scaler and generator act in", choices=tuple(map(str, ACTS_AT))),
+        Field("accepted", "Accepted", kind=F),
+    ),
+)
+SECTION = Sheet(
+    "section of a scene",
+    (
+        Field("name", "Section", required=True),
+        Field("start_s", "From", "s", N, 0, 7200, required=True),
+        Field("end_s", "to", "s", N, 0, 7200, required=True),
+    ),
+)
 STOPPED = Sheet(
     "title that does not run",
     (
@@ -74,7 +125,7 @@ SLOT = Sheet(
         Field("background", "Background load"),
         Field("lacks", "Functions missing", kind=Kind.WORDS),
     ),
-    {"versions": VERSION, "knobs": PLACE, "does_not_run": STOPPED},
+    {"versions": VERSION, "knobs": PLACE, "does_not_run": STOPPED, "own_knobs": OWN_KNOB, "exclusions": EXCLUSION},
 )
 
 _CHIP, _CLOCKS, _BATTERY, _PANEL, _MEMORY = "Chip limits", "Clocks and cores", "Battery and adapter", "Panel", "Memory"
@@ -95,6 +146,8 @@ RIG = Sheet(
         Field("die_limit_c", "Throttles at a die of", "C", N, 40, 130, section=_CHIP),
         Field("fan_policy", "Fan policy in use", section=_CHIP),
         Field("fan_policies", "Fan policies", kind=Kind.WORDS, section=_CHIP),
+        Field("noise_db", "Sound level", "dB", N, 10, 90, section=_CHIP, hint="known to 3 dB, at the speed beside it"),
+        Field("noise_rpm", "at a fan speed of", "rpm", N, 100, 20_000, section=_CHIP),
         Field("cpu_cores", "CPU cores", kind=W, low=1, high=512, section=_CLOCKS),
         Field("cpu_threads", "CPU threads", kind=W, low=1, high=1024, section=_CLOCKS),
         Field("cpu_low_ghz", "CPU clock from", "GHz", N, 0.05, 12, section=_CLOCKS),
@@ -112,6 +165,9 @@ RIG = Sheet(
         ),
         Field("link_gbit_s", "Link to an external GPU", "Gbit/s", N, 1, 1000, section=_CLOCKS),
         Field("battery_wh", "Design energy", "Wh", N, 1, 1000, section=_BATTERY, hint="needed for a first sweep"),
+        Field(
+            "battery_rated", "Energy rated at", choices=RATED, section=_BATTERY, hint="a slow drain, or a fifth an hour"
+        ),
         Field("full_wh", "Full charge now", "Wh", N, 1, 1000, section=_BATTERY),
         Field("health", "or health", "%", Kind.SHARE, section=_BATTERY),
         Field("cycles", "Cycles", kind=W, low=0, high=100_000, section=_BATTERY),
@@ -139,7 +195,7 @@ RIG = Sheet(
         Field("split_gb", "Graphics memory can be", "GB", Kind.NUMBERS, 0, 4096, section=_MEMORY),
         Field("split_where", "Changing it needs", choices=tuple(w.value for w in Where), section=_MEMORY),
     ),
-    {"modes": MODE, "displays": PANEL, "versions": VERSION, "slots": SLOT},
+    {"modes": MODE, "displays": PANEL, "versions": VERSION, "slots": SLOT, "own_knobs": OWN_KNOB},
 )
 
 _RUN = "How it is run"
@@ -156,9 +212,9 @@ SCENE = Sheet(
         Field("load", "Load", choices=("training", "match", "benchmark"), section=_RUN),
         Field("start_mark", "Start mark", section=_RUN),
         Field("end_mark", "End mark", section=_RUN),
-        Field("set_up", "Set up in order", kind=Kind.WORDS, section=_RUN, hint="preset, scaler, frame generation"),
         Field("load_time_constant_s", "Load wanders over", "s", N, 0.1, 600, section=_RUN),
     ),
+    {"sections": SECTION},
 )
 TITLE = Sheet(
     "title",
@@ -175,12 +231,8 @@ TITLE = Sheet(
         Field("dislikes_changes", "Hangs on changes", kind=F, hint="when settings change while it runs"),
         Field("memory_gb", "Wants graphics memory", "GB", N, 0.01, 512),
         Field("slots", "Runs in OS slots", kind=Kind.WORDS),
-        Field("presets", "Presets, best first", kind=Kind.WORDS, section="Lowest set-up you accept"),
-        Field("lowest_preset", "Lowest preset", section="Lowest set-up you accept"),
-        Field("lowest_textures", "Lowest textures", section="Lowest set-up you accept"),
-        Field("lowest_scale", "Lowest scale", "%", Kind.SHARE, section="Lowest set-up you accept"),
     ),
-    {"versions": VERSION, "scenes": SCENE},
+    {"versions": VERSION, "scenes": SCENE, "set_ups": SET_UP, "own_knobs": OWN_KNOB},
 )
 
 _ORDERED = (
@@ -209,7 +261,8 @@ def rig_problems(body: Any) -> list[str]:
         high = rig.limit_high_w
         if mode.sustained_w is not None and high is not None and mode.sustained_w > high + 1e-9:
             found.append(f"mode {mode.name} has a sustained limit of {mode.sustained_w:g} W above the rig's {high:g} W")
-    return found
+    slots: tuple[OsSlot, ...] = rig.slots
+    return found + own_knob_problems([*rig.own_knobs, *(row for slot in slots for row in slot.own_knobs)])
 
 
 def title_problems(body: Any) -> list[str]:
@@ -221,8 +274,28 @@ def title_problems(body: Any) -> list[str]:
     mix = sum(scene.mix or 0.0 for scene in title.scenes)
     if mix > 1.0 + 1e-6:
         found.append(f"the scenes' shares of your time add up to {100 * mix:.0f} %; they may reach 100 %")
-    if title.lowest_preset and title.presets and title.lowest_preset not in title.presets:
-        found.append(f"lowest_preset {title.lowest_preset!r} is not among the presets")
+    for scene in title.scenes:
+        found += [
+            f"section {one.name} of {scene.name} must end after it begins"
+            for one in scene.sections if one.end_s <= one.start_s
+        ]  # fmt: skip
+    names = [one.name for one in title.set_ups]
+    found += [f"set_ups has the name {name!r} twice" for name in dict.fromkeys(names) if names.count(name) > 1]
+    return found + own_knob_problems(title.own_knobs)
+
+
+def own_knob_problems(rows: Iterable[OwnKnob]) -> list[str]:
+    """What is wrong with the knobs that an owner adds: ids that are taken, levels that are none."""
+    found, taken = [], {knob.id for knob in KNOWN}
+    for row in rows:
+        if not re.fullmatch(r"[a-z][a-z0-9_]{0,39}", row.id):
+            found.append(f"own knob {row.id!r} needs an id of small letters, digits and underscores")
+        if row.id in taken:
+            found.append(f"own knob {row.id!r} has the id of another knob; choose another")
+        taken.add(row.id)
+        ranged = row.order == Order.NUMBER and row.low is not None and row.high is not None and row.low < row.high
+        if len(row.levels) < 2 and not ranged:
+            found.append(f"own knob {row.label} needs two levels at least, or a range of numbers")
     return found
 
 

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from ..facts.knob import LABELS, LIMITS, STATIC_LIMIT, agrees
+from ..facts.knob import LIMITS, STATIC_LIMIT, shown
+from ..facts.known_knobs import known
 from ..facts.rig import Rig
 from ..facts.setup import Setup
 from .checks import ALL, Finding, Seen, State, Thresholds, second_means, spans_of
@@ -98,12 +99,13 @@ def _worst(findings: Sequence[Finding]) -> State:
 
 def _read_otherwise(record: PassRecord, rig: Rig | None) -> list[Finding]:
     """Knobs that read back other than they were asked: the pass was not made at what it would count as."""
-    step = rig.limit_step_w if rig is not None else None
-    off = [
-        f"{LABELS.get(key, (key, ''))[0].lower()} reads {record.read[key]}, {asked} was asked"
-        for key, asked in record.asked.items()
-        if key in record.read and not agrees(key, asked, record.read[key], step if key in LIMITS else None)
-    ]
+    off = []
+    for key, asked in record.asked.items():
+        knob = known(key)
+        if rig is not None and key in LIMITS:
+            knob = replace(knob, step=rig.limit_step_w)
+        if key in record.read and not knob.agrees(asked, record.read[key]):
+            off.append(f"{knob.label} reads {shown(record.read[key])}, {shown(asked)} was asked")
     if not off:
         return []
     return [

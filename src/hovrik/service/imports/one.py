@@ -8,7 +8,8 @@ from collections.abc import Mapping
 
 from ...core.errors import InputError
 from ...core.facts.condition import Condition, Conditions, Provenance
-from ...core.facts.knob import CAP, LABELS, LIMITS, NO_CAP, Level
+from ...core.facts.knob import CAP, LIMITS, NO_CAP, Level, Order
+from ...core.facts.known_knobs import known
 from ...core.facts.setup import Setup
 from ...core.passes.record import Origin, PassRecord
 from ...core.questions.question import Question
@@ -42,7 +43,7 @@ def _level(key: str, text: str) -> Level:
     try:
         number = float(text)
     except ValueError:
-        if key in LABELS:
+        if known(key).order is Order.NUMBER:
             raise ValueError(f"{key}={text} is not a number") from None
         return text
     if not 0 < number < 1e6 and key in (*LIMITS, CAP):
