@@ -11,6 +11,7 @@ from hovrik.bench.simulated.heat import HeatPath, HeatState
 from hovrik.core.errors import InputError
 from hovrik.core.passes import heat
 from hovrik.core.passes.heat import TimeConstants
+from hovrik.core.words import render
 
 R1, C1, R2, C2 = 0.7, 18.0, 1.1, 170.0
 
@@ -109,7 +110,7 @@ def test_fan_sound_and_touch():
     """From memory: fan laws, ISO 13732-1."""
     assert heat.sound_change_db(2) == pytest.approx(50 * math.log10(2))
     assert heat.touch_warning(40) is None
-    assert "10 min" in heat.touch_warning(47.5) and "1 min" in heat.touch_warning(52)
+    assert "10 min" in render(heat.touch_warning(47.5)) and "1 min" in render(heat.touch_warning(52))
 
 
 def test_a_heat_pass_must_last_one_and_a_half_slow_constants():

@@ -1,5 +1,7 @@
 """Checks of a pass: each fault found where it is put, no alarm where there is none."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from helpers.build import record_of, trace_of, wandering
@@ -44,7 +46,7 @@ def test_limit_exceeded(limit, took, found):
 
 def test_a_limit_that_does_not_bind_is_a_fact_not_a_fault():
     verdict = judge(clean(package_w=9.0), RIG)
-    assert verdict.state is State.VALID and verdict.facts == ("limit not binding: took 9.0 W of 12 W",)
+    assert verdict.state is State.VALID and verdict.fact_words == ("limit not binding: took 9.0 W of 12 W",)
 
 
 def test_throttled_by_heat_with_its_span():
@@ -167,3 +169,21 @@ def test_a_spike_is_no_throttling(hot_s, found):
     stamps = np.arange(60, dtype=np.int64) * 1_000_000_000
     trace = Trace(trace.frames_ns, {**trace.channels, "die_c": Channel(stamps, die[:60])}, 0, trace.end_ns)
     assert ("throttled" in checks(record_of(trace))[1]) is found
+
+
+def test_telemetry_may_be_rare_but_a_machine_that_slept_is_seen():
+    """Telemetry every 6 to 10 s made every pass "suspended", before, though frames came all the while."""
+    base = clean()
+    rare = {
+        name: Channel(c.stamps_ns[::10], c.values[::10]) for name, c in base.trace.channels.items()
+    }  # fmt: skip
+    assert checks(replace(base, trace=replace(base.trace, channels=rare))) == (State.VALID, [])
+    woke, slept = 30_000_000_000, 50_000_000_000
+
+    def late(stamps):
+        return np.where(stamps > woke, stamps + slept - woke, stamps)
+
+    channels = {name: Channel(late(c.stamps_ns), c.values) for name, c in base.trace.channels.items()}
+    end = int(late(np.array([base.trace.end_ns]))[0])
+    trace = replace(base.trace, frames_ns=late(base.trace.frames_ns), channels=channels, end_ns=end)
+    assert "suspended" in checks(replace(base, trace=trace))[1]

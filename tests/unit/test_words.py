@@ -3,7 +3,7 @@
 import pytest
 
 from hovrik.core import words
-from hovrik.core.stats.spread import Estimate
+from hovrik.core.stats.estimate import Estimate
 
 
 @pytest.mark.parametrize(

@@ -1,10 +1,18 @@
-"""Numbers in sentences: no more digits than the uncertainty allows. The only place that rounds."""
+"""The only place that makes words of messages and rounds numbers: no more digits than the uncertainty allows.
+
+The window renders the same templates through its translation and in the user's unit of temperature.
+"""
 
 from __future__ import annotations
 
 import math
+import string
+from collections.abc import Callable, Mapping
+from typing import Any
 
-from .stats.spread import Estimate
+from .message import Count, Message, Value
+from .sentences import TEMPLATES
+from .stats.estimate import Estimate
 
 
 def decimals(half_width: float) -> int:
@@ -59,15 +67,113 @@ def share(part: float) -> str:
     return f"{percents:.0f} %" if percents >= 0.95 else f"{percents:.1g} %"
 
 
-def percent(share: float) -> str:
+def percent(share_: float) -> str:
     """A probability in words: never 100 % or 0 %."""
-    if share >= 0.995:
+    if share_ >= 0.995:
         return "over 99 %"
-    if share <= 0.005:
+    if share_ <= 0.005:
         return "under 1 %"
-    return f"{100 * share:.0f} %"
+    return f"{100 * share_:.0f} %"
 
 
 def plural(count: int, word: str, many: str | None = None) -> str:
     """'1 pass', '3 passes'."""
     return f"{count} {word if count == 1 else many or word + 's'}"
+
+
+def sentence(text: str) -> str:
+    """With a capital and a full stop."""
+    return f"{text[:1].upper()}{text[1:]}{'' if text.endswith(('.', '?', '!')) else '.'}"
+
+
+# -- messages
+
+
+def render(message: Message, translate: Callable[[str], str] = str, *, fahrenheit: bool = False) -> str:
+    """A message in words. translate : of a template; fahrenheit : temperatures in F.
+
+    In a template {name} is a value with its unit, {name:SPEC} one of: n (number alone), span, span_unit, hours,
+    hours_span, share, chance, signed, one|many or none|one|many (a count), commas, semicolons
+    (several), sentence (a capital, a full stop).
+    """
+    shown = {name: _Shown(value, translate, fahrenheit) for name, value in message.values.items()}
+    return _FORMATTER.vformat(translate(TEMPLATES[message.id]), (), shown)
+
+
+class _Formatter(string.Formatter):
+    def format_field(self, value: Any, spec: str) -> str:
+        return value.words(spec) if isinstance(value, _Shown) else super().format_field(value, spec)
+
+
+_FORMATTER = _Formatter()
+
+
+class _Shown:
+    """One value of a message on its way to words."""
+
+    def __init__(self, value: Any, translate: Callable[[str], str], fahrenheit: bool) -> None:
+        self._value, self._translate, self._fahrenheit = value, translate, fahrenheit
+
+    def words(self, spec: str) -> str:
+        value = self._value
+        match value:
+            case Message():
+                text = render(value, self._translate, fahrenheit=self._fahrenheit)
+                return sentence(text) if spec == "sentence" else text
+            case tuple():
+                own = "" if spec in ("commas", "semicolons", "sentence") else spec
+                parts = [_Shown(one, self._translate, self._fahrenheit).words(own) for one in value]
+                match spec:
+                    case "commas":
+                        return ", ".join(parts)
+                    case "semicolons":
+                        return "; ".join(parts)
+                    case "sentence":
+                        return sentence("; ".join(parts))
+                return _joined(parts, self._translate)
+            case Count():
+                return _counted(value.number, self._translate(spec).split("|")) if spec else str(value.number)
+            case Value():
+                return _of_value(_in_fahrenheit(value) if self._fahrenheit else value, spec)
+        return str(value)
+
+
+def _counted(number: int, forms: list[str]) -> str:
+    """forms : [one, many], or [none, one, many] with the first two said instead of a number."""
+    if len(forms) == 3 and number < 2:
+        return forms[number]
+    return plural(number, forms[-2], forms[-1])
+
+
+def _joined(parts: list[str], translate: Callable[[str], str]) -> str:
+    if len(parts) < 2:
+        return "".join(parts)
+    return f"{', '.join(parts[:-1])} {translate('and')} {parts[-1]}"
+
+
+def _in_fahrenheit(value: Value) -> Value:
+    if value.unit not in ("C", "degrees"):
+        return value
+
+    def moved(celsius: float | None) -> float | None:
+        if celsius is None:
+            return None
+        return celsius * 1.8 + (32.0 if value.unit == "C" else 0.0)
+
+    unit = "F" if value.unit == "C" else value.unit
+    return Value(moved(value.number) or 0.0, unit, moved(value.low), moved(value.high), value.digits)
+
+
+def _of_value(value: Value, spec: str) -> str:
+    estimate = Estimate(value.number, value.low, value.high)
+    alone = f"{value.number:.{value.digits}f}" if value.digits is not None else (
+        number(estimate) if value.low is not None else f"{value.number:.4g}"
+    )  # fmt: skip
+    plain: Mapping[str, Callable[[], str]] = {
+        "n": lambda: alone, "span": lambda: span(estimate), "hours": lambda: hours_minutes(value.number),
+        "hours_span": lambda: hours_span(estimate), "share": lambda: share(value.number),
+        "chance": lambda: percent(value.number),
+        "span_unit": lambda: f"{span(estimate)} {value.unit}".strip(),
+        "signed": lambda: f"{value.number:+.{value.digits or 0}f} {value.unit}".strip(),
+    }  # fmt: skip
+    return plain[spec]() if spec else f"{alone} {value.unit}".strip()

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from enum import StrEnum
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,20 +17,14 @@ from ..facts.condition import Condition, number
 from ..facts.knob import CAP, NO_CAP, REFRESH
 from ..facts.rig import Rig
 from ..facts.setup import Setup
+from ..finding import Finding, State
+from ..message import Value, say
 from ..plan.resolution import settled_after
 from .frames import Intervals
 from .pacing import is_even
 from .trace import Channel, Trace
 
 Array = NDArray[np.float64]
-
-
-class State(StrEnum):
-    """What a check, and a pass as a whole, comes to."""
-
-    VALID = "valid"
-    SUSPECT = "suspect"
-    VOID = "void"
 
 
 @dataclass(frozen=True)
@@ -75,15 +69,20 @@ class Thresholds:
     asleep_s: float = 5.0
 
 
-@dataclass(frozen=True)
-class Finding:
-    """One check. spans_ns : where on the trace it was seen, ((start, end), ...)."""
+def found(
+    check: str, weight: State, spans_ns: tuple[tuple[int, int], ...] = (), *, message: str = "", **values: Any
+) -> Finding:
+    """A finding of a check: its message is called as the check is, unless it is told, with what to do beside it."""
+    named = message or check
+    return Finding(check, weight, say(named, **values), say(f"{named}.do", **values), spans_ns, action="run-again")
 
-    check: str
-    state: State
-    evidence: str
-    next_step: str = ""
-    spans_ns: tuple[tuple[int, int], ...] = ()
+
+def percent(number_: float) -> Value:
+    return Value(number_, "%", digits=0)
+
+
+def seconds(number_: float) -> Value:
+    return Value(number_, "s", digits=0)
 
 
 @dataclass(frozen=True)
@@ -120,10 +119,8 @@ def charge_window(seen: Seen) -> list[Finding]:
         return []
     worst = float(charge.values[outside].min())
     return [
-        Finding(
-            "charge out of window", State.VOID, f"charge {worst:.0f} %, passes count from {low:.0f} to {high:.0f} %",
-            "Recharge, unplug, and run it again: firmware cuts clocks at low charge.", spans_of(charge, outside),
-        )
+        found("charge-out-of-window", State.VOID, spans_of(charge, outside), charge=percent(worst), low=percent(low),
+              high=percent(high))
     ]  # fmt: skip
 
 
@@ -148,11 +145,8 @@ def clamp(seen: Seen) -> list[Finding]:
         return []
     start = int(package.stamps_ns[0] + at[cut] * 1_000_000_000)
     return [
-        Finding(
-            "clamp hit", State.VOID, f"package power steps from {high:.1f} to {low:.1f} W and stays there",
-            "Look at charge, source and temperature at that moment; run it again inside the valid charge window.",
-            ((start, seen.trace.end_ns),),
-        )
+        found("clamp-hit", State.VOID, ((start, seen.trace.end_ns),), high=Value(high, "W", digits=1),
+              low=Value(low, "W", digits=1))
     ]  # fmt: skip
 
 
@@ -164,18 +158,12 @@ def source_changed(seen: Seen) -> list[Finding]:
     on = wall.values > 1.0
     if on.any() and not on.all():
         return [
-            Finding(
-                "adapter changed", State.VOID, f"plugged in for {100 * on.mean():.0f} % of the pass",
-                "Leave the adapter as it is for the whole pass and run it again.", spans_of(wall, ~on),
-            )
+            found("adapter-changed", State.VOID, spans_of(wall, ~on), time=float(on.mean()))
         ]  # fmt: skip
     mean = battery.mean() if battery is not None else None
     if on.all() and mean is not None and mean > seen.limits.drain_w:
         return [
-            Finding(
-                "drain while plugged", State.SUSPECT, f"the battery gives {mean:.1f} W although plugged in",
-                "A stronger adapter, or a lower limit: this does not last.", _whole(seen),
-            )
+            found("drain-while-plugged", State.SUSPECT, _whole(seen), watts=Value(mean, "W", digits=1))
         ]  # fmt: skip
     return []
 
@@ -195,10 +183,7 @@ def variable_off(seen: Seen) -> list[Finding]:
     if share < seen.limits.tick_share:
         return []
     return [
-        Finding(
-            "variable refresh off", State.VOID, f"{100 * share:.0f} % of frames stand on the ticks of {refresh:g} Hz",
-            "An overlay may have switched it off: close it, check, and run it again.", _whole(seen),
-        )
+        found("variable-refresh-off", State.VOID, _whole(seen), frames=share, refresh=Value(refresh, "Hz"))
     ]  # fmt: skip
 
 
@@ -210,10 +195,7 @@ def cap_against_refresh(seen: Seen) -> list[Finding]:
     if is_even(cap, refresh):
         return []
     return [
-        Finding(
-            "cap against refresh", State.SUSPECT, f"a cap of {cap:g} on {refresh:g} Hz alternates between intervals",
-            f"Choose a refresh that is a whole multiple of {cap:g}, or another cap.", _whole(seen),
-        )
+        found("cap-against-refresh", State.SUSPECT, _whole(seen), cap=cap, refresh=Value(refresh, "Hz"))
     ]  # fmt: skip
 
 
@@ -226,10 +208,7 @@ def memory_full(seen: Seen) -> list[Finding]:
     if most < (1.0 - seen.limits.pool_share) * pool:
         return []
     return [
-        Finding(
-            "memory full", State.VOID, f"{most:.1f} of {pool:g} GB graphics memory used",
-            "Lower the textures or give the GPU a larger split; more watts do not help.", _whole(seen),
-        )
+        found("memory-full", State.VOID, _whole(seen), used=Value(most, digits=1), pool=Value(pool, "GB"))
     ]  # fmt: skip
 
 
@@ -240,10 +219,7 @@ def compiling(seen: Seen) -> list[Finding]:
         return []
     until = int(seen.trace.start_ns + seen.interval_ms[:frames].sum() * 1e6)
     return [
-        Finding(
-            "shaders compiling", State.VOID, f"long frames become fewer after {frames} frames",
-            "Play the scene once, then run it again.", ((seen.trace.start_ns, until),),
-        )
+        found("shaders-compiling", State.VOID, ((seen.trace.start_ns, until),), frames=frames)
     ]  # fmt: skip
 
 
@@ -253,10 +229,7 @@ def wrong_length(seen: Seen) -> list[Finding]:
     if wanted is None or abs(seen.trace.seconds / wanted - 1.0) <= seen.limits.length_share:
         return []
     return [
-        Finding(
-            "wrong length", State.VOID, f"{seen.trace.seconds:.0f} s instead of {wanted:.0f} s",
-            "Set the marks right, or run it again.", _whole(seen),
-        )
+        found("wrong-length", State.VOID, _whole(seen), seconds=seconds(seen.trace.seconds), wanted=seconds(wanted))
     ]  # fmt: skip
 
 
@@ -269,11 +242,8 @@ def background(seen: Seen) -> list[Finding]:
     if busy.mean() <= seen.limits.other_time:
         return []
     return [
-        Finding(
-            "background load", State.SUSPECT,
-            f"others took over {seen.limits.other_share:.0f} % of the CPU for {100 * busy.mean():.0f} % of the pass",
-            "Wait for updates and indexing, then run it again.", spans_of(other, busy),
-        )
+        found("background-load", State.SUSPECT, spans_of(other, busy), percent=percent(seen.limits.other_share),
+              time=float(busy.mean()))
     ]  # fmt: skip
 
 
@@ -287,31 +257,27 @@ def clock_collapse(seen: Seen) -> list[Finding]:
     if low.sum() < seen.limits.collapse_s:
         return []
     return [
-        Finding(
-            "clock collapse", State.VOID, f"GPU clock under half of its usual {usual:.0f} MHz for {low.sum():.0f} s",
-            "On battery this happens at random on some machines: run it again, note it where it comes back.",
-            spans_of(clock, low),
-        )
+        found("clock-collapse", State.VOID, spans_of(clock, low), usual=Value(usual, "MHz", digits=0),
+              seconds=seconds(float(low.sum())))
     ]  # fmt: skip
 
 
 def asleep(seen: Seen) -> list[Finding]:
-    """Telemetry and frames stop together: the machine slept."""
+    """Telemetry and frames stop together: the machine slept. Telemetry may be as rare as it likes while frames come."""
     channels = [c.between(seen.trace.start_ns, seen.trace.end_ns) for c in seen.trace.channels.values()]
     if not channels:
         return []
     edges = np.array([seen.trace.start_ns, seen.trace.end_ns], np.int64)
-    stamps = np.unique(np.concatenate([edges, *(c.stamps_ns for c in channels)]))
+    frames = seen.trace.frames_ns
+    inside = frames[(frames >= edges[0]) & (frames <= edges[1])]
+    stamps = np.unique(np.concatenate([edges, inside, *(c.stamps_ns for c in channels)]))
     gaps = np.flatnonzero(np.diff(stamps) > seen.limits.asleep_s * 1e9)
     if not gaps.size:
         return []
     spans = tuple((int(stamps[g]), int(stamps[g + 1])) for g in gaps)
     lost = sum(b - a for a, b in spans) / 1e9
     return [
-        Finding(
-            "suspended", State.VOID, f"nothing was recorded for {lost:.0f} s: suspend, or the lid",
-            "Switch automatic sleep off and run it again.", spans,
-        )
+        found("suspended", State.VOID, spans, seconds=seconds(lost))
     ]  # fmt: skip
 
 
@@ -324,10 +290,8 @@ def ended(seen: Seen) -> list[Finding]:
     if seen.trace.end_ns - last <= max(seen.limits.gap_ms, seen.limits.gap_median * usual) * 1e6 or asleep(seen):
         return []
     return [
-        Finding(
-            "title ended", State.VOID, f"no frame in the last {(seen.trace.end_ns - last) / 1e9:.1f} s of the pass",
-            "Note what happened. A setup at which a title crashes is not recommended.", ((last, seen.trace.end_ns),),
-        )
+        found("title-ended", State.VOID, ((last, seen.trace.end_ns),),
+              seconds=Value((seen.trace.end_ns - last) / 1e9, "s", digits=1))
     ]  # fmt: skip
 
 
@@ -341,19 +305,15 @@ def scaled(seen: Seen) -> list[Finding]:
     if share < seen.limits.held_share or middle < 6.0:
         return []
     return [
-        Finding(
-            "dynamic resolution", State.SUSPECT, f"{100 * share:.0f} % of frames take {middle:.1f} ms without a cap",
-            "Turn the title's own scaling off and cap from outside: what is rendered is not what is set.", _whole(seen),
-        )
+        found("dynamic-resolution", State.SUSPECT, _whole(seen), frames=share,
+              interval=Value(middle, "ms", digits=1))
     ]  # fmt: skip
 
 
 def told(seen: Seen) -> list[Finding]:
     """What a person or the system said happened in the pass."""
-    found = seen.conditions.get("focus_lost")
-    if found is None or found.value is not True:
-        return []
-    return [Finding("focus lost", State.VOID, "another window was in front", "Keep out of the way and run it again.")]
+    said = seen.conditions.get("focus_lost")
+    return [found("focus-lost", State.VOID)] if said is not None and said.value is True else []
 
 
 def second_means(seconds: Array, values: Array) -> tuple[Array, Array]:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..message import Message, Value, say
 
 Array = NDArray[np.float64]
 
@@ -199,9 +200,9 @@ def sound_change_db(speed_ratio: float) -> float:
 TOUCH_LIMITS_C: tuple[tuple[float, str], ...] = ((51.0, "1 min"), (48.0, "10 min"), (43.0, "8 h"))
 
 
-def touch_warning(shell_c: float) -> str | None:
+def touch_warning(shell_c: float) -> Message | None:
     """Burn-threshold caution for a shell temperature (degrees C), or None (ISO 13732-1, from memory)."""
     for limit, held in TOUCH_LIMITS_C:
         if shell_c >= limit - 1.0:
-            return f"Shell {shell_c:.0f} C is near the {limit:.0f} C that skin bears for {held}."
+            return say("touch", shell=Value(shell_c, "C", digits=0), limit=Value(limit, "C", digits=0), held=held)
     return None

@@ -7,21 +7,24 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
+from .. import words
 from ..facts.knob import LIMITS, STATIC_LIMIT, shown
 from ..facts.known_knobs import known
 from ..facts.rig import Rig
 from ..facts.setup import Setup
-from .checks import ALL, Finding, Seen, State, Thresholds, second_means, spans_of
+from ..finding import Finding, State
+from ..message import Message, Value, say
+from .checks import ALL, Seen, Thresholds, found, second_means, seconds, spans_of
 from .frames import Intervals
 from .record import PassRecord
 from .trace import Channel, Trace
 
-VERSION = 3
+VERSION = 4
 SHORTEST_S = 1.0  # less between two marks is a slip of the hand, not a pass
 
 
@@ -31,7 +34,7 @@ class Verdict:
 
     state: State
     findings: tuple[Finding, ...]
-    facts: tuple[str, ...] = ()
+    facts: tuple[Message, ...] = ()
     overruled: str | None = None
 
     @property
@@ -39,44 +42,47 @@ class Verdict:
         """Whether the pass enters figures: everything but void."""
         return self.state is not State.VOID
 
+    @property
+    def fact_words(self) -> tuple[str, ...]:
+        """The facts in English."""
+        return tuple(words.render(fact) for fact in self.facts)
+
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        return asdict(self)
+        return {
+            "state": self.state.value, "findings": [one.as_dict() for one in self.findings],
+            "facts": [one.as_dict() for one in self.facts], "overruled": self.overruled,
+        }  # fmt: skip
 
     @classmethod
     def from_dict(cls, body: dict[str, Any]) -> Verdict:
         """The inverse of `as_dict`."""
-        findings = tuple(
-            Finding(f["check"], State(f["state"]), f["evidence"], f["next_step"], tuple(map(tuple, f["spans_ns"])))
-            for f in body["findings"]
-        )
-        return cls(State(body["state"]), findings, tuple(body["facts"]), body.get("overruled"))
+        findings = tuple(Finding.from_dict(one) for one in body["findings"])
+        facts = tuple(Message.from_dict(one) for one in body["facts"])
+        return cls(State(body["state"]), findings, facts, body.get("overruled"))
 
 
 def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = None) -> Verdict:
     """Run every check that the recorded channels allow."""
     limits = thresholds or Thresholds()
     if record.outcome.value != "done":
-        return Verdict(
-            State.VOID,
-            (Finding("outcome", State.VOID, record.reason or record.outcome.value, "Run the pass again."),),
-        )
+        return Verdict(State.VOID, (found("outcome", State.VOID, reason=record.reason or record.outcome.value),))
     trace = record.trace
     if trace is None:
-        return Verdict(State.VALID, (), ("summary only: nothing to check",))
+        return Verdict(State.VALID, (), (say("summary-only"),))
     interval_ms = trace.interval_ms()
     findings = [*_read_otherwise(record, rig), *_empty(record, trace)]
-    facts: list[str] = []
+    facts: list[Message] = []
     unread = record.conditions.get("guard_unread")
     if unread is not None and unread.value:
-        facts.append(str(unread.value))
+        facts.append(say("said", text=str(unread.value)))
     limit_w = record.setup.static_limit_w
     package = trace.measured("package_w")
     if package is not None and limit_w is not None:
         findings += _limit_exceeded(package, limit_w, limits)
         mean = package.mean()
         if mean is not None and mean < limit_w - max(limits.over_share * limit_w, limits.over_w):
-            facts.append(f"limit not binding: took {mean:.1f} W of {limit_w:g} W")
+            facts.append(say("not-binding", took=_watts(mean), limit=Value(limit_w, "W")))
     elif package is not None:
         findings += _boosted(package, record.setup.get(STATIC_LIMIT), trace, limits)
     if rig is not None and rig.die_limit_c is not None:
@@ -93,8 +99,12 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
 
 
 def _worst(findings: Sequence[Finding]) -> State:
-    states = {f.state for f in findings}
-    return State.VOID if State.VOID in states else State.SUSPECT if State.SUSPECT in states else State.VALID
+    weights = {one.weight for one in findings}
+    return State.VOID if State.VOID in weights else State.SUSPECT if State.SUSPECT in weights else State.VALID
+
+
+def _watts(number: float) -> Value:
+    return Value(number, "W", digits=1)
 
 
 def _read_otherwise(record: PassRecord, rig: Rig | None) -> list[Finding]:
@@ -105,15 +115,8 @@ def _read_otherwise(record: PassRecord, rig: Rig | None) -> list[Finding]:
         if rig is not None and key in LIMITS:
             knob = replace(knob, step=rig.limit_step_w)
         if key in record.read and not knob.agrees(asked, record.read[key]):
-            off.append(f"{knob.label} reads {shown(record.read[key])}, {shown(asked)} was asked")
-    if not off:
-        return []
-    return [
-        Finding(
-            "read back otherwise", State.VOID, "; ".join(off),
-            "Check whether another tool or a power mode sets it, and whether the machine offers that value.",
-        )
-    ]  # fmt: skip
+            off.append(say("reads-otherwise", knob=knob.label, read=shown(record.read[key]), asked=shown(asked)))
+    return [found("read-back-otherwise", State.VOID, knobs=tuple(off))] if off else []
 
 
 def _empty(record: PassRecord, trace: Trace) -> list[Finding]:
@@ -123,13 +126,7 @@ def _empty(record: PassRecord, trace: Trace) -> list[Finding]:
     by_hand = any(key.endswith("_read_from") for key in record.conditions)
     if trace.seconds >= SHORTEST_S and (frames > 1 or (frames == 0 and by_hand)):
         return []
-    what = "no frame" if frames == 0 else "one frame" if frames == 1 else f"{frames} frames"
-    return [
-        Finding(
-            "empty pass", State.VOID, f"{what} in {trace.seconds:.1f} s between the marks",
-            "Check that the log ran and that the end mark was not set too early; run it again.",
-        )
-    ]  # fmt: skip
+    return [found("empty-pass", State.VOID, frames=frames, seconds=Value(trace.seconds, "s", digits=1))]
 
 
 def _limit_exceeded(package: Channel, limit_w: float, limits: Thresholds) -> list[Finding]:
@@ -137,15 +134,9 @@ def _limit_exceeded(package: Channel, limit_w: float, limits: Thresholds) -> lis
     allowed = limit_w + max(limits.over_share * limit_w, limits.over_w)
     if mean is None or mean <= allowed:
         return []
-    return [
-        Finding(
-            "limit exceeded",
-            State.VOID,
-            f"mean package power {mean:.1f} W at a static limit of {limit_w:g} W (allowed {allowed:.1f} W)",
-            "Pin sustained, short and peak limits to the same value and check what the machine takes.",
-            ((int(package.stamps_ns[0]), int(package.stamps_ns[-1])),),
-        )
-    ]
+    span = (int(package.stamps_ns[0]), int(package.stamps_ns[-1]))
+    limit = Value(limit_w, "W")
+    return [found("limit-exceeded", State.VOID, (span,), took=_watts(mean), limit=limit, allowed=_watts(allowed))]
 
 
 def _boosted(package: Channel, sustained: object, trace: Trace, limits: Thresholds) -> list[Finding]:
@@ -155,15 +146,9 @@ def _boosted(package: Channel, sustained: object, trace: Trace, limits: Threshol
         return []
     if mean <= sustained + max(limits.over_share * sustained, limits.over_w):
         return []
-    return [
-        Finding(
-            "unsettled",
-            State.VOID,
-            f"took {mean:.1f} W on average over its sustained limit of {sustained:g} W: the boost window is not over",
-            "Set all three limits to the same value, or soak until the window is over.",
-            ((trace.start_ns, trace.end_ns),),
-        )
-    ]
+    span = (trace.start_ns, trace.end_ns)
+    limit = Value(sustained, "W")
+    return [found("unsettled", State.VOID, (span,), message="boosted", took=_watts(mean), limit=limit)]
 
 
 def _throttled(trace: Trace, die_limit_c: float, limits: Thresholds) -> list[Finding]:
@@ -174,38 +159,24 @@ def _throttled(trace: Trace, die_limit_c: float, limits: Thresholds) -> list[Fin
     share = float(hot.mean())
     if share <= limits.throttle_share:
         return []
-    return [
-        Finding(
-            "throttled",
-            State.VOID,
-            f"die at its {die_limit_c:g} C limit for {100 * share:.0f} % of the pass",
-            "Let it cool down longer, raise the fan, or treat this limit as above what the cooler carries.",
-            spans_of(die, hot),
-        )
-    ]
+    return [found("throttled", State.VOID, spans_of(die, hot), limit=Value(die_limit_c, "C"), time=share)]
 
 
 def _unsettled(trace: Trace, interval_ms: Intervals, limits: Thresholds) -> list[Finding]:
-    found = _drift(interval_ms, limits)
+    moved = _drift(interval_ms, limits)
     package = trace.measured("package_w")
     what = "rate"
-    if found is None and package is not None:
-        known = np.isfinite(package.values) & (package.values > 0)
-        seconds = (package.stamps_ns[known] - trace.start_ns) / 1e9
-        found = _trend(*second_means(seconds, package.values[known]), limits)
+    if moved is None and package is not None:
+        read = np.isfinite(package.values) & (package.values > 0)
+        at = (package.stamps_ns[read] - trace.start_ns) / 1e9
+        moved = _trend(*second_means(at, package.values[read]), limits)
         what = "package power"
-    if found is None:
+    if moved is None:
         return []
-    share, z = found
-    return [
-        Finding(
-            "unsettled",
-            State.VOID,
-            f"{what} drifts by {100 * share:+.1f} % over the pass ({abs(z):.1f} standard errors)",
-            "Soak longer before the start mark.",
-            ((trace.start_ns, trace.end_ns),),
-        )
-    ]
+    share, z = moved
+    drift, errors = Value(100 * share, "%", digits=1), Value(abs(z), digits=1)
+    span = (trace.start_ns, trace.end_ns)
+    return [found("unsettled", State.VOID, (span,), what=what, drift=drift, errors=errors)]
 
 
 def _drift(interval_ms: Intervals, limits: Thresholds) -> tuple[float, float] | None:
@@ -248,12 +219,5 @@ def _time_gaps(trace: Trace, interval_ms: Intervals, limits: Thresholds) -> list
         return []
     first = int(np.searchsorted(trace.frames_ns, trace.start_ns))
     spans = tuple((int(trace.frames_ns[first + g]), int(trace.frames_ns[first + g + 1])) for g in gaps)
-    return [
-        Finding(
-            "time gaps",
-            State.VOID,
-            f"{missing_ms / 1000:.1f} s of {trace.seconds:.0f} s without a frame in {gaps.size} gap(s)",
-            "Check the frame logger, and that the machine did not suspend; run the pass again.",
-            spans,
-        )
-    ]
+    missing, whole = Value(missing_ms / 1000, "s", digits=1), seconds(trace.seconds)
+    return [found("time-gaps", State.VOID, spans, gaps=int(gaps.size), missing=missing, seconds=whole)]

@@ -1,0 +1,163 @@
+"""Every sentence the program can write about what was measured: a template an id. English; the window translates them.
+
+How places are written stands in words.py (`render`). Checks first, then settled heat, groups and marks, the answer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+# fmt: off
+TEMPLATES: Mapping[str, str] = {
+    # -- a pass as a whole
+    "said": "{text}",
+    "outcome": "{reason}",
+    "outcome.do": "Run the pass again.",
+    "summary-only": "summary only: nothing to check",
+    "not-binding": "limit not binding: took {took} of {limit}",
+    # -- checks: evidence, then what to do
+    "reads-otherwise": "{knob} reads {read}, {asked} was asked",
+    "read-back-otherwise": "{knobs:semicolons}",
+    "read-back-otherwise.do":
+        "Check whether another tool or a power mode sets it, and whether the machine offers that value.",
+    "empty-pass": "{frames:no frame|one frame|frames} in {seconds} between the marks",
+    "empty-pass.do": "Check that the log ran and that the end mark was not set too early; run it again.",
+    "limit-exceeded": "mean package power {took} at a static limit of {limit} (allowed {allowed})",
+    "limit-exceeded.do": "Pin sustained, short and peak limits to the same value and check what the machine takes.",
+    "boosted": "took {took} on average over its sustained limit of {limit}: the boost window is not over",
+    "boosted.do": "Set all three limits to the same value, or soak until the window is over.",
+    "throttled": "die at its {limit} limit for {time:share} of the pass",
+    "throttled.do": "Let it cool down longer, raise the fan, or treat this limit as above what the cooler carries.",
+    "unsettled": "{what} drifts by {drift:signed} over the pass ({errors:n} standard errors)",
+    "unsettled.do": "Soak longer before the start mark.",
+    "time-gaps": "{missing} of {seconds} without a frame in {gaps:gap|gaps}",
+    "time-gaps.do": "Check the frame logger, and that the machine did not suspend; run the pass again.",
+    "charge-out-of-window": "charge {charge}, passes count from {low:n} to {high}",
+    "charge-out-of-window.do": "Recharge, unplug, and run it again: firmware cuts clocks at low charge.",
+    "clamp-hit": "package power steps from {high:n} to {low} and stays there",
+    "clamp-hit.do":
+        "Look at charge, source and temperature at that moment; run it again inside the valid charge window.",
+    "adapter-changed": "plugged in for {time:share} of the pass",
+    "adapter-changed.do": "Leave the adapter as it is for the whole pass and run it again.",
+    "drain-while-plugged": "the battery gives {watts} although plugged in",
+    "drain-while-plugged.do": "A stronger adapter, or a lower limit: this does not last.",
+    "variable-refresh-off": "{frames:share} of frames stand on the ticks of {refresh}",
+    "variable-refresh-off.do": "An overlay may have switched it off: close it, check, and run it again.",
+    "cap-against-refresh": "a cap of {cap:n} on {refresh} alternates between intervals",
+    "cap-against-refresh.do": "Choose a refresh that is a whole multiple of {cap:n}, or another cap.",
+    "memory-full": "{used:n} of {pool} graphics memory used",
+    "memory-full.do": "Lower the textures or give the GPU a larger split; more watts do not help.",
+    "shaders-compiling": "long frames become fewer after {frames:frame|frames}",
+    "shaders-compiling.do": "Play the scene once, then run it again.",
+    "wrong-length": "{seconds} instead of {wanted}",
+    "wrong-length.do": "Set the marks right, or run it again.",
+    "background-load": "others took over {percent} of the CPU for {time:share} of the pass",
+    "background-load.do": "Wait for updates and indexing, then run it again.",
+    "clock-collapse": "GPU clock under half of its usual {usual} for {seconds}",
+    "clock-collapse.do":
+        "On battery this happens at random on some machines: run it again, note it where it comes back.",
+    "suspended": "nothing was recorded for {seconds}: suspend, or the lid",
+    "suspended.do": "Switch automatic sleep off and run it again.",
+    "title-ended": "no frame in the last {seconds} of the pass",
+    "title-ended.do": "Note what happened. A setup at which a title crashes is not recommended.",
+    "dynamic-resolution": "{frames:share} of frames take {interval} without a cap",
+    "dynamic-resolution.do":
+        "Turn the title's own scaling off and cap from outside: what is rendered is not what is set.",
+    "focus-lost": "another window was in front",
+    "focus-lost.do": "Keep out of the way and run it again.",
+    # -- over many passes
+    "pooled-unknown": "{what}: not told by {passes:pass|passes}, taken to be the same",
+    "differ": "passes differ in {what}: kept apart",
+    "rooms-differ": "rooms differ by {by}: temperatures are not comparable",
+    "surprise": "at {level} stands {off:signed} off the others in its {figure}: repeat it before believing it",
+    "dent": "{size} {side} the curve and its neighbours: an edge or dent, not noise",
+    "dent-maybe": "{size} {side} the curve and its neighbours: repeat it before believing it",
+    "lies": "{level} lies {what}",
+    "a-pass": "a pass {what}",
+    "above": "above",
+    "below": "below",
+    # -- marks
+    "mark.first_playable": "first playable ({target:n} held)",
+    "mark.best_per_watt": "best frames per watt of {power}",
+    "mark.last_paying": "last watt that pays ({price:n} fps)",
+    "mark.ceiling": "ceiling (within 2 % of the top)",
+    "mark.lowest-holds": "the lowest limit tried already holds",
+    "mark.none-holds": "nothing tried holds",
+    "mark.at-lowest": "at the lowest limit tried: it may lie below",
+    "mark.at-highest": "at the highest limit tried: it may lie above",
+    "mark.none-pays": "no watt tried buys that much",
+    "mark.all-pay": "every watt tried still pays",
+    "mark.along": "the curve lies along the price: a range, not a point",
+    "mark.rising": "still rising at the highest limit tried: the ceiling may lie above",
+    "mark.says": "{mark}: {note}",
+    # -- the answer
+    "no-passes": "No passes answer this yet. Plan a sweep and start it in Bench, or import passes.",
+    "no-passes-void":
+        "No passes answer this yet. {passes:pass is|passes are} void. Plan a sweep and start it in Bench, or "
+        "import passes.",
+    "missing.passes": "passes of this title, scene, OS slot and source",
+    "unknown-kind":
+        "This notebook asks a question of a kind that this version does not know ({kind}). It is kept as it is; "
+        "update Hovrik, or ask another one.",
+    "holds": "{setup}: holds {target:n} ({figure}, {low:span}, {passes:pass|passes}, {sure:chance} sure)",
+    "holds-inside":
+        "{setup}: holds {target:n} ({figure}, {low:span}, {passes:pass|passes} (interval from inside one pass), "
+        "{sure:chance} sure)",
+    "from-full": "{hours:hours_span} from full",
+    "settled": "{die:span_unit} settled",
+    "step-less": "{step} less ({level})",
+    "step-more": "{step} more ({level})",
+    "stated": "{parts:commas}. {steps:sentence}",
+    "stated-alone": "{parts:commas}.",
+    "two-sentences": "{one} {other:sentence}",
+    "chosen": "{setup} ({passes:pass|passes}, no floor is asked for)",
+    "holds-share":
+        "{setup}: holds {target:n} ({share:share} of frames fall short, {passes:pass|passes}, {sure:chance} sure)",
+    "low-of": "1 % low, {school}",
+    "low-in": "1 % low ({school})",
+    "low-alone": "1 % low",
+    "figure.mean": "mean rate",
+    "figure.low_0_1pct": "0.1 % low, {school}",
+    "figure.score": "score",
+    "figure.time": "time of the job",
+    "figure.none": "figure",
+    "slow-share": "share of frames that fall short",
+    "less-misses": "{step} misses {missed:share} of frames",
+    "less-drops": "{step} drops to {low:span}",
+    "less-open": "{step} is not settled ({sure:chance} that it holds)",
+    "less-unjudged": "{step} has no low to judge",
+    "less-untried.limit": "it is the lowest limit tried, so less may hold as well",
+    "less-untried.level": "it is the lowest level tried, so less may hold as well",
+    "more-brings": "{step} brings {frames:n} frames{costs}",
+    "more-nothing": "{step} buys nothing you asked for{costs}",
+    "costs-hours": " and costs {hours:hours}",
+    "costs-watts": " and draws {watts} more",
+    "gives-hours": " and gives {hours:hours} more",
+    "costs-none": " and draws no more that can be told",
+    "costs-unknown": "",
+    "missing.hours-draw": "hours: no battery draw was recorded",
+    "missing.hours-battery": "hours: the rig's battery energy is unknown",
+    "missing.settled": "settled temperature: {why}",
+    "missing.close": "{levels} lies too close to the floor to be settled by a dozen more passes",
+    "missing.settle": "about {passes:more pass|more passes} at {levels} would settle it",
+    "missing.settle-each": "about {passes:more pass|more passes} each at {levels} would settle it",
+    "missing.frames": "frame times for the {figure}",
+    "missing.limits": "limits above {level}, or a lower floor",
+    "missing.levels": "levels above {level}, or a lower floor",
+    "no-low":
+        "Cannot say what holds {target:n}: these passes carry no {figure} (summary figures, or fewer than 100 "
+        "frames). Frame times of each pass are needed.",
+    "none-holds":
+        "Nothing tried holds {target:n}: the best, {level}, has a {figure} of {low:span}. Try more watts, "
+        "another cap, or a lower floor.",
+    "not-settled": "Not settled yet: {level} holds {target:n} with {sure:chance}, and {asked:chance} is asked for.",
+    "passes-count": "{passes:pass counts|passes count} at {levels:limit|limits}",
+    "passes-count-over": "{passes:pass counts|passes count} at {levels:level|levels} of {factor}",
+    "void-left-out": "{passes:void pass|void passes} left out",
+    "suspect-count": "{passes:suspect pass counts|suspect passes count}",
+    "incidents": "{level} is not recommended: {incidents:incident|incidents} at this setup",
+    "plain-division":
+        "plain division gives {hours:hours}; less is delivered at {draw}, and {reserve:share} stays in reserve",
+    "hot-room": "in a room of {room} the die would settle near {die}",
+    "touch": "Shell {shell} is near the {limit} that skin bears for {held}.",
+}
