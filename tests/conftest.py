@@ -3,6 +3,8 @@
 import json
 import os
 import tempfile
+import threading
+import time
 from pathlib import Path
 
 _HOME = Path(tempfile.mkdtemp(prefix="hovrik-test-"))
@@ -42,3 +44,17 @@ def demo_notebook(tmp_path_factory):
 def demo_copy(demo_notebook, tmp_path):
     """A copy of the demo notebook with its machine, for tests that write."""
     return build.copy_notebook(demo_notebook, tmp_path)
+
+
+@pytest.fixture(autouse=True)
+def no_thread_is_left():
+    """A test that leaves a thread running fails: an orphan writes into what is gone."""
+    before = set(threading.enumerate())
+    yield
+    deadline = time.monotonic() + 10.0
+    while time.monotonic() < deadline:
+        left = [one for one in threading.enumerate() if one not in before and one.is_alive()]
+        if not left:
+            return
+        time.sleep(0.01)
+    pytest.fail(f"threads are left: {', '.join(one.name for one in left)}")

@@ -15,17 +15,19 @@ from unit.test_runner import Log
 from hovrik.app.guide import Request
 from hovrik.app.widgets.guide_panel import GuidePanel
 from hovrik.bench.by_hand.guided import GuidedMachine, Readings
+from hovrik.bench.clock import SteppedClock
 from hovrik.bench.job import Control, Job
 from hovrik.bench.protocol import Instruction, Need
 from hovrik.bench.runner import run
 from hovrik.core.facts.knob import LIMITS
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import OsSlot, Rig
 from hovrik.core.facts.title import Scene, Title
+from hovrik.core.passes.figure import BY_ID
 from hovrik.core.passes.hand import GaugeReading, GaugeUnit
 from hovrik.core.passes.verdict import State, judge
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
-from hovrik.core.questions.question import Question, Source
-from hovrik.core.read.ladder import PRIOR_SD
+from hovrik.core.questions.question import lowest_watts
 from hovrik.service import library
 from hovrik.service import run as sweep
 from hovrik.store.notebook import Notebook
@@ -35,7 +37,7 @@ RIG = Rig("hearthside-9", "Hearthside 9", 5.0, 25.0, battery_wh=50.0, refresh_hz
           slots=(OsSlot("moss", "Moss 4"), OsSlot("flint", "Flint 2")))  # fmt: skip
 TITLE = Title("copper-ferry", "Copper Ferry", scenes=(Scene("deck", "Ferry deck", start_mark="the whistle"),))
 DESIGN = LadderDesign(10, 12, 2, None, repeats=1, pass_s=20, settle_s=0, soak_s=10, cool_s=0)
-QUESTION = Question(RIG.key, "moss", TITLE.key, "deck", target_fps=30.0)
+QUESTION = lowest_watts(RIG.key, "moss", TITLE.key, "deck", target_fps=30.0)
 
 
 class Scripted:
@@ -51,6 +53,9 @@ class Scripted:
     def has_ended(self):
         return False
 
+    def cut(self):
+        self.told.append("withdrawn")
+
     def bring(self, instruction):
         self.told.append(instruction.text)
         return Readings(
@@ -60,13 +65,7 @@ class Scripted:
 
 def guided(person):
     """A machine on a clock of its own."""
-    now = [1_000_000_000_000]
-
-    def pause(seconds):
-        now[0] += round(seconds * 1e9)
-        return True
-
-    return GuidedMachine(RIG, [TITLE], "moss", person, lambda: now[0], pause, lambda: None)
+    return GuidedMachine(RIG, [TITLE], "moss", person, SteppedClock())
 
 
 def test_instructions_readings_and_honest_provenance():
@@ -159,7 +158,7 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         assert said[0] == "Restart into Moss 4." and said[-1].startswith("Put the limits back")
         assert any("Set 10 W" in text for text in said)
         assert "2 of 2 passes are kept" in window.bench.state.text()
-        window.session.set_question(replace(QUESTION, slot="flint"))
+        window.session.set_question(QUESTION.with_(slot="flint"))
         window.bench.guide.mark.take(QKeySequence("F12"))
         assert window.bench.guide.done.text() == "Done (F12)"
         assert by_hand(window, qtbot, bring, Qt.Key.Key_F12)[0] == "Restart into Flint 2."
@@ -168,9 +167,9 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         assert len(records) == 4 and {r.conditions["seen"].value for r in records} == {"stutter"}
         assert {r.conditions["telemetry"].value for r in records} == {"sensors.csv, by time stamps"}
         qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 2, timeout=60_000)
-        assert window.session.evaluation.views[0].figures.draw_w == pytest.approx(18.0, rel=0.1)
-        level = window.session.evaluation.ladders[0].levels[0]
-        assert level.draw.se > 0.035 > PRIOR_SD["draw"]  # the readings decide what the draw is worth
+        assert window.session.evaluation.views[0].figures.value("draw_w") == pytest.approx(18.0, rel=0.1)
+        level = window.session.evaluation.responses[0].groups[0]
+        assert level.draw.se > 0.035 > BY_ID["draw_w"].prior_sd  # the readings decide what the draw is worth
 
 
 def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):

@@ -11,12 +11,12 @@ from hovrik.bench.job import Control, PassDone, Phase, Progress
 from hovrik.bench.protocol import Instruction, Need
 from hovrik.core.errors import InputError, Unavailable
 from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import Rig
 from hovrik.core.passes.guards import Guard, GuardThresholds, Look, Watch, guards_of, has_settled
 from hovrik.core.passes.record import Outcome
 from hovrik.core.passes.trace import Channel
 from hovrik.core.plan.grid import ordered_passes
-from hovrik.core.questions.question import Source
 
 HOT = Guard("temperature", "die_c", 97, 80, 4.0, 10.0, "The die is at {value:.0f} C.", "Wait.")
 
@@ -231,3 +231,26 @@ def test_a_machine_that_goes_away_is_waited_for_and_the_pass_made_anew(tmp_path,
     lost = [r for r in log.records if r.outcome is Outcome.ABORTED]
     assert len(lost) == 1 and lost[0].trace is None and "was gone" in lost[0].reason
     assert made.read_back().readings == before
+
+
+def test_a_machine_that_goes_away_while_paused_spends_no_patience(tmp_path, monkeypatch):
+    """Whoever paused has time: an hour at the socket ended the run, before."""
+    made, log, control, gone = machine(tmp_path), Log(), Control(), []
+    before, honest = made.read_back().readings, made.wait
+
+    def wait(seconds):
+        if control.paused.is_set() and len(gone) < 40:
+            gone.append(seconds)
+            raise Unavailable("asleep.")
+        control.paused.clear()
+        honest(seconds)
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, PassDone) and not gone:
+            control.paused.set()
+
+    monkeypatch.setattr(made, "wait", wait)
+    ended = start(made, log, replace(job_of(made), patience_s=0.05, look_s=0.01), control, announce)
+    assert ended.reason == "" and ended.done == 3 and len(gone) == 40
+    assert not [r for r in log.records if r.outcome is Outcome.ABORTED] and made.read_back().readings == before

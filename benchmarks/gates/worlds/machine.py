@@ -13,11 +13,11 @@ import numpy as np
 from hovrik.bench.protocol import ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
 from hovrik.core.facts.condition import Conditions
 from hovrik.core.facts.knob import Hazard, Knob, Level
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import OsSlot, Rig, Version
 from hovrik.core.facts.setup import Reading, Setup, Snapshot
 from hovrik.core.facts.title import Scene, Title
 from hovrik.core.passes.trace import Channel
-from hovrik.core.questions.question import Source
 
 from .chips import Knobs
 from .passes import NS, Bench
@@ -89,7 +89,8 @@ class PlantMachine:
             Knob("cpu_ceiling_ghz", "CPU ceiling", "GHz", low=1.0, high=plant.chip.cpu_top_ghz),
             Knob("gpu_ceiling_mhz", "GPU ceiling", "MHz", low=200.0, high=plant.chip.gpu_top_mhz),
         ]
-        channels = tuple(ChannelInfo(k, u, 1.0 / plant.telemetry_s) for k, u in CHANNELS.items())
+        lacking = {name for name, there in (("shell_c", plant.shell), ("fan_rpm", plant.rpm)) if not there}
+        channels = tuple(ChannelInfo(k, u, 1.0 / plant.telemetry_s) for k, u in CHANNELS.items() if k not in lacking)
         return Description(rig, (title,), tuple(knobs), channels, SLOTS[self._slot])
 
     def now_ns(self) -> int:
@@ -165,8 +166,13 @@ class PlantMachine:
         return False
 
     def end_scene(self) -> None:
-        self._stream = None
-        self.bench.now_ns = self._now_ns
+        self._stream, now = None, self._now_ns
+        self.bench.now_ns = now
+        self._frames = [frames[frames <= now] for frames in self._frames]  # what was played ahead never was
+        self._channels = [
+            {name: (stamps[stamps <= now], values[stamps <= now]) for name, (stamps, values) in part.items()}
+            for part in self._channels
+        ]
 
     def sample(self) -> Sample:
         """What lies behind now; what was played ahead waits."""
@@ -206,6 +212,8 @@ class PlantMachine:
             case Need.RELAUNCH:
                 self.bench.relaunch()
             case Need.RESTART | Need.SET_BY_HAND:
+                if instruction.slot not in (None, *SLOTS):
+                    return False
                 if instruction.slot is not None:
                     self._slot = SLOTS.index(instruction.slot)
                 self.bench.relaunch()

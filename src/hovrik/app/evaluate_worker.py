@@ -3,105 +3,58 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
-from PyQt6.QtCore import QObject, QThread, pyqtSignal, pyqtSlot
+from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..core.errors import HovrikError
 from ..core.questions.question import Question
+from ..service.gather import Evaluation
 from ..store.notebook import Notebook
-
-
-class _Analyst(QObject):
-    """Lives on the worker thread with a notebook connection of its own."""
-
-    done = pyqtSignal(int, object)
-    failed = pyqtSignal(int, str)
-    progressed = pyqtSignal(int, int, int)
-
-    def __init__(self, open_notebook: Callable[[], Notebook], newest: Callable[[], int]) -> None:
-        super().__init__()
-        self._open, self._newest = open_notebook, newest
-        self._notebook: Notebook | None = None
-
-    @pyqtSlot(int, object)
-    def work(self, generation: int, question: Question) -> None:
-        if generation != self._newest():
-            return
-        from ..service.gather import Cancelled, evaluate  # SciPy loads here, after the first paint
-
-        def progress(done: int, total: int) -> bool:
-            self.progressed.emit(generation, done, total)
-            return generation == self._newest()
-
-        try:
-            if self._notebook is None:
-                self._notebook = self._open()
-            found = evaluate(self._notebook, question, progress)
-        except Cancelled:
-            return
-        except HovrikError as fault:
-            self.failed.emit(generation, str(fault))
-            return
-        self.done.emit(generation, found)
-
-    @pyqtSlot()
-    def close(self) -> None:
-        if self._notebook is not None:
-            self._notebook.close()
-            self._notebook = None
+from .worker import Wanted, Worker
 
 
 class EvaluateWorker(QObject):
-    """Asks for figures and hands over the newest ones only.
+    """Asks for figures and hands over the newest ones only, with a notebook connection of its own.
 
-    Signals: evaluated (Evaluation), failed (text), progressed (done, total), idle.
+    Signals: evaluated (Evaluation), failed (text), progressed (done, total).
     """
 
     evaluated = pyqtSignal(object)
     failed = pyqtSignal(str)
     progressed = pyqtSignal(int, int)
-    _asked = pyqtSignal(int, object)
-    _closing = pyqtSignal()
 
     def __init__(self, open_notebook: Callable[[], Notebook]) -> None:
         super().__init__()
-        self._generation = 0
-        self.is_busy = False
-        self._thread = QThread()
-        self._thread.setObjectName("analyst")
-        self._analyst = _Analyst(open_notebook, lambda: self._generation)
-        self._analyst.moveToThread(self._thread)
-        self._asked.connect(self._analyst.work)
-        self._closing.connect(self._analyst.close)
-        self._analyst.done.connect(self._on_done)
-        self._analyst.failed.connect(self._on_failed)
-        self._analyst.progressed.connect(self._on_progressed)
-        self._thread.start()
+        self._worker = Worker("analyst", self, enter=open_notebook, leave=Notebook.close)
+        self._worker.finished.connect(self._on_finished)
+        self._worker.failed.connect(lambda fault: self.failed.emit(str(fault)))
 
-    def ask(self, question: Question) -> None:
-        """Figures for a question; an older request still under way is dropped."""
-        self._generation += 1
-        self.is_busy = True
-        self._asked.emit(self._generation, question)
+    @property
+    def is_busy(self) -> bool:
+        """Whether figures are under way."""
+        return self._worker.is_busy
+
+    def ask(self, question: Question, over: str = "") -> None:
+        """Figures for a question, read along a factor; an older request still under way is dropped."""
+
+        def work(wanted: Wanted, notebook: Notebook) -> Evaluation | None:
+            from ..service.gather import Cancelled, evaluate  # SciPy loads here, after the first paint
+
+            def progress(done: int, total: int) -> bool:
+                if wanted():
+                    self.progressed.emit(done, total)
+                return wanted()
+
+            try:
+                return evaluate(notebook, question, progress, over)
+            except Cancelled:
+                return None
+
+        self._worker.ask(work)
 
     def close(self) -> None:
         """End the thread, dropping what is under way."""
-        self._generation += 1
-        self._closing.emit()
-        self._thread.quit()
-        self._thread.wait()
+        self._worker.close()
 
-    def _on_done(self, generation: int, found: Any) -> None:
-        if generation == self._generation:
-            self.is_busy = False
+    def _on_finished(self, found: Evaluation | None) -> None:
+        if found is not None:
             self.evaluated.emit(found)
-
-    def _on_failed(self, generation: int, text: str) -> None:
-        if generation == self._generation:
-            self.is_busy = False
-            self.failed.emit(text)
-
-    def _on_progressed(self, generation: int, done: int, total: int) -> None:
-        if generation == self._generation:
-            self.progressed.emit(done, total)

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import threading
-import time
 from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..bench.by_hand.guided import GuidedMachine, Readings
+from ..bench.clock import RealClock
 from ..bench.protocol import Instruction, Need
+from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.title import Title
-from ..core.questions.question import Source
 
 
 @dataclass
@@ -35,7 +35,7 @@ class Request:
 class Guide(QObject):
     """Person and clock of a GuidedMachine. Signals: asked (Request), withdrawn.
 
-    speed : seconds of the timers a real second; 1 but in tests.
+    speed : 1 but in tests.
     """
 
     asked = pyqtSignal(object)
@@ -44,24 +44,28 @@ class Guide(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._stopped = threading.Event()
-        self._cut = threading.Event()
         self._open: Request | None = None
         self._last: GuidedMachine | None = None
-        self.speed = 1.0
+        self._clock = RealClock(ended=self._stopped)
         self._ticks: list[int] = []
         self._ended = threading.Event()
-        self._origin_ns = time.monotonic_ns()
 
-    def _clock(self) -> int:
-        return self._origin_ns + round((time.monotonic_ns() - self._origin_ns) * self.speed)
+    @property
+    def speed(self) -> float:
+        """Seconds of the timers a real second."""
+        return self._clock.speed
+
+    @speed.setter
+    def speed(self, speed: float) -> None:
+        self._clock.speed = speed
 
     def machine(self, rig: Rig, titles: list[Title], source: Source) -> GuidedMachine:
         """A machine run through this guide; time is real. Its OS slot is that of the run before, if any."""
         self._stopped.clear()
-        self._cut.clear()
+        self._clock.forget_stop()
         before = self._last.slot if self._last is not None and self._last.rig.key == rig.key else ""
         slot = rig.slots[0].key if len(rig.slots) == 1 else before
-        self._last = GuidedMachine(rig, titles, slot, self, self._clock, self._pause, self.cut, source)
+        self._last = GuidedMachine(rig, titles, slot, self, self._clock, source)
         return self._last
 
     def do(self, instruction: Instruction) -> bool:
@@ -82,7 +86,7 @@ class Guide(QObject):
 
     def tick(self) -> int:
         """The gauge has just stepped; how often in this scene. From the interface thread."""
-        self._ticks.append(self._clock())
+        self._ticks.append(self._clock.now_ns())
         return len(self._ticks)
 
     def bring(self, instruction: Instruction) -> Readings | None:
@@ -97,17 +101,11 @@ class Guide(QObject):
         self.asked.emit(request)
         request.answered.wait()
         self._open = None
-        self._cut.clear()
+        self._clock.forget_stop()
         return request.answer
 
-    def _pause(self, seconds: float) -> bool:
-        was_cut = self._cut.wait(seconds / self.speed) or self._stopped.is_set()
-        self._cut.clear()
-        return not was_cut
-
     def cut(self) -> None:
-        """End the wait under way; an open request is withdrawn. What is asked next is asked again."""
-        self._cut.set()
+        """An open request is withdrawn. What is asked next is asked again."""
         request = self._open
         if request is not None:
             request.give(None)
@@ -116,4 +114,5 @@ class Guide(QObject):
     def stop(self) -> None:
         """End every wait from now on; nothing is asked any more."""
         self._stopped.set()
+        self._clock.stop()
         self.cut()

@@ -8,21 +8,24 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
+from contextlib import closing
 from typing import Any
 
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..bench.job import Control, PassDone, Progress, RunEnded, RunEvent
 from ..bench.protocol import Machine
-from ..core.errors import HovrikError
 from ..service import run as sweep
 from ..store.notebook import Notebook
+from .worker import Worker
 
 MOST_WAITING = 4000
+Plan = Callable[[Notebook, Machine], str]
 
 
 class LiveBox:
-    """Events of a run on their way to the window. Safe between threads; drops the oldest samples when full."""
+    """Events of a run on their way to the window. Safe between threads. When full it drops the oldest samples, never
+    what was done."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -33,7 +36,8 @@ class LiveBox:
         with self._lock:
             self._events.append(event)
             if len(self._events) > MOST_WAITING:
-                del self._events[: MOST_WAITING // 2]
+                half = MOST_WAITING // 2
+                self._events[:half] = [old for old in self._events[:half] if not isinstance(old, Progress)]
 
     def take(self) -> list[RunEvent]:
         """All events since the last call."""
@@ -42,54 +46,42 @@ class LiveBox:
             return events
 
 
-class _Thread(QThread):
-    """One run."""
-
-    def __init__(self, body: Callable[[], None]) -> None:
-        super().__init__()
-        self.setObjectName("run")
-        self._body = body
-
-    def run(self) -> None:
-        self._body()
-
-
 class RunWorker(QObject):
     """At most one run at a time.
 
-    Signals: started, pass_stored, ended (RunEnded), failed (text), idle (the next may start). live : box of newest
-    events.
+    Signals: started, planned (plan id), pass_stored, ended (RunEnded), failed (text), idle (the next may start).
+    live : box of newest events.
     """
 
     started = pyqtSignal()
+    planned = pyqtSignal(str)
     pass_stored = pyqtSignal()
     ended = pyqtSignal(object)
     failed = pyqtSignal(str)
     idle = pyqtSignal()
-    _finished = pyqtSignal()
 
     def __init__(self, open_notebook: Callable[[], Notebook]) -> None:
         super().__init__()
         self._open = open_notebook
-        self._thread: _Thread | None = None
         self._control: Control | None = None
+        self._worker = Worker("run", self)
+        self._worker.failed.connect(lambda fault: self.failed.emit(str(fault)))
+        self._worker.idle.connect(self._on_idle)
         self.live = LiveBox()
-        self._finished.connect(self._on_finished)
 
     @property
     def is_running(self) -> bool:
         """Whether a run is under way."""
-        return self._thread is not None
+        return self._control is not None
 
-    def start(self, plan_id: str, address: Mapping[str, Any], reach: Callable[[], Machine]) -> None:
-        """Run what is left of a stored plan on the machine that `reach` opens; harmless while one runs."""
-        if self._thread is not None:
+    def start(self, plan: Plan, address: Mapping[str, Any], reach: Callable[[], Machine]) -> None:
+        """Run what is left of a plan on the machine that `reach` opens; harmless while one runs. plan : its id, from
+        the run's own notebook and the machine as it is."""
+        if self._control is not None:
             return
-        control = Control()
-        self._control = control
-        self._thread = _Thread(lambda: self._body(plan_id, address, reach, control))
+        control = self._control = Control()
         self.started.emit()
-        self._thread.start()
+        self._worker.ask(lambda _wanted: self._body(plan, address, reach, control))
 
     def stop(self) -> None:
         """End the run; the machine is put back by the run itself. Harmless where none runs."""
@@ -114,22 +106,14 @@ class RunWorker(QObject):
     def close(self) -> None:
         """Stop and wait until the machine is put back."""
         self.stop()
-        if self._thread is not None:
-            self._thread.wait()
+        self._worker.close()
 
-    def _body(self, plan_id: str, address: Mapping[str, Any], reach: Callable[[], Machine], control: Control) -> None:
-        """On the run's thread."""
-        try:
-            with self._open() as notebook:
-                machine = reach()
-                try:
-                    sweep.run_plan(notebook, plan_id, machine, address, control, self._announce)
-                finally:
-                    machine.close()
-        except HovrikError as fault:
-            self.failed.emit(str(fault))
-        finally:
-            self._finished.emit()
+    def _body(self, plan: Plan, address: Mapping[str, Any], reach: Callable[[], Machine], control: Control) -> None:
+        """On the run's thread: the machine is opened, used and closed there."""
+        with self._open() as notebook, closing(reach()) as machine:
+            plan_id = plan(notebook, machine)
+            self.planned.emit(plan_id)
+            sweep.run_plan(notebook, plan_id, machine, address, control, self._announce)
 
     def _announce(self, event: RunEvent) -> None:
         self.live.put(event)
@@ -140,9 +124,7 @@ class RunWorker(QObject):
         else:
             assert isinstance(event, Progress)  # the three kinds there are
 
-    def _on_finished(self) -> None:
-        if self._thread is not None:
-            self._thread.wait()
-        self._thread = None
-        self._control = None
-        self.idle.emit()
+    def _on_idle(self) -> None:
+        if self._control is not None:
+            self._control = None
+            self.idle.emit()

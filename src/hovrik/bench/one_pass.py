@@ -12,6 +12,7 @@ import numpy as np
 from ..core.errors import PassAborted
 from ..core.facts.condition import Condition, Conditions, Provenance
 from ..core.facts.knob import Level
+from ..core.facts.place import Source
 from ..core.facts.setup import Setup, describe
 from ..core.passes.guards import Look, Watch, has_settled, newest
 from ..core.passes.record import Outcome as End
@@ -19,7 +20,6 @@ from ..core.passes.record import PassRecord
 from ..core.passes.trace import Channel, Trace
 from ..core.plan.grid import PlannedPass
 from ..core.plan.schedule import MARGIN, expected_wh
-from ..core.questions.question import Source
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import Instruction, Machine, Need, Reply, Sample
 from .setting import apply, check_read_back, hand_part, settable

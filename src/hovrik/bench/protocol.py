@@ -1,6 +1,9 @@
-"""What a machine offers. Simulated, kernel and hand-run machines stand behind this one small protocol.
+"""What a machine offers, version 1. Simulated, kernel and hand-run machines stand behind this one small protocol.
 
-The machine owns time: `now_ns` and `wait`. Nothing above it sleeps or reads a clock.
+The machine owns time: `now_ns` and `wait`, of a clock that can be exchanged (clock.py). Nothing above it sleeps or
+reads a clock. Setting, frames, telemetry and starting a title are parts that a machine offers or lacks; one that lacks
+them (plain.py) is legal, and so is recording without a scene. A machine is opened, used and closed on one thread; only
+`stop` comes from another.
 """
 
 from __future__ import annotations
@@ -12,11 +15,25 @@ from typing import Protocol
 
 from ..core.facts.condition import Conditions
 from ..core.facts.knob import Knob
+from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
 from ..core.passes.trace import Channel, Stamps
-from ..core.questions.question import Source
+
+VERSION = 1
+
+
+class Part(StrEnum):
+    """What a machine can offer."""
+
+    SETTING = "setting"
+    FRAMES = "frames"
+    TELEMETRY = "telemetry"
+    TITLES = "titles"
+
+
+ALL_PARTS = frozenset(Part)
 
 
 class Reply(StrEnum):
@@ -50,7 +67,7 @@ class ChannelInfo:
 
 @dataclass(frozen=True)
 class Description:
-    """What a machine is and offers. by_hand : a person sets everything and puts it back."""
+    """What a machine is and offers. by_hand : a person sets everything and puts it back; parts : those it offers."""
 
     rig: Rig
     titles: tuple[Title, ...]
@@ -58,6 +75,7 @@ class Description:
     channels: tuple[ChannelInfo, ...]
     slot: str
     by_hand: bool = False
+    parts: frozenset[Part] = ALL_PARTS
 
     def knob(self, key: str) -> Knob | None:
         """The knob with this id, or None."""
@@ -124,7 +142,8 @@ class Machine(Protocol):
         """Knobs as they are now."""
 
     def start_scene(self, title: str, scene: str) -> Outcome:
-        """Start a scene's load; not DONE is an outcome of the setup (did not start), with its reason."""
+        """Start a scene's load, or recording alone where titles are not started by it; not DONE is an outcome of the
+        setup (did not start), with its reason."""
 
     def scene_over(self) -> bool:
         """Whether the scene has come to its own end, as a person marks it; False where nobody does."""

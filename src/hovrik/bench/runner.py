@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 from ..core.errors import BenchError, Unavailable
 from ..core.facts.knob import Level
 from ..core.facts.known_knobs import known
+from ..core.facts.place import Source
 from ..core.facts.setup import Snapshot
 from ..core.passes.guards import Watch
 from ..core.passes.record import Outcome as End
 from ..core.plan.grid import PlannedPass
-from ..core.questions.question import Source
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import OnePass, look, spend
 from .protocol import Instruction, Machine, Need, Sample
@@ -155,13 +155,24 @@ class _Run:
         while control.paused.is_set() or (watch is not None and watch.tripped):
             if control.stopped.is_set():
                 return False
-            if first:
-                put_back(machine, self.snapshot, self.job.rig_now())
-                first = False
-            machine.wait(max(machine.poll_s, 0.5))
-            if watch is not None:
-                look(machine, watch, machine.sample())
-            now, charge = machine.now_ns(), machine.charge()
+            try:
+                if first:
+                    put_back(machine, self.snapshot, self.job.rig_now())
+                    first = False
+                machine.wait(max(machine.poll_s, 0.5))
+                if watch is not None:
+                    look(machine, watch, machine.sample())
+                now, charge = machine.now_ns(), machine.charge()
+            except (
+                Unavailable
+            ) as fault:  # whoever paused has time: patience is not spent, and it is put back when there
+                first = True
+                if not control.paused.is_set() and not self._came_back(fault):
+                    return False
+                gone = f"{why} The machine is gone: {fault}"
+                self.announce(Progress(Phase.PAUSED, self.done, self.total, why=gone))
+                control.stopped.wait(self.job.look_s)
+                continue
             self.announce(Progress(Phase.PAUSED, self.done, self.total, now_ns=now, charge=charge, why=why))
             if control.paused.is_set():
                 control.stopped.wait(0.05)

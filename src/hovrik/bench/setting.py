@@ -14,10 +14,10 @@ from ..core.facts.allowed import refusals
 from ..core.facts.knob import Knob, Level, named, shown
 from ..core.facts.knobs import infeasible, knobs_of, narrowed
 from ..core.facts.known_knobs import known
+from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
-from ..core.questions.question import Source
 from .job import Job
 from .protocol import Instruction, Machine, Need, Outcome, Reply
 

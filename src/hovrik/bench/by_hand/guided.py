@@ -1,12 +1,12 @@
 """A machine that a person runs by hand: one instruction at a time, timers, then the readings.
 
 Stands behind the same protocol as every machine. What a person sets is never confirmed by the hardware; what a log or
-a gauge says comes in after each pass. Time is real; the clock and the waiting are handed in, so that tests need none.
+a gauge says comes in after each pass.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Protocol
 
@@ -15,6 +15,7 @@ import numpy as np
 from ...core.facts.condition import Condition, Conditions, Provenance
 from ...core.facts.knob import named
 from ...core.facts.knobs import knobs_of
+from ...core.facts.place import Source
 from ...core.facts.rig import Rig
 from ...core.facts.setup import Reading, Setup, Snapshot, describe
 from ...core.facts.title import Title
@@ -29,8 +30,9 @@ from ...core.passes.hand import (
     draw_from_ticks,
 )
 from ...core.passes.trace import Channel, Trace
-from ...core.questions.question import Source
-from ..protocol import ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
+from ..clock import Clock
+from ..plain import PlainMachine
+from ..protocol import ALL_PARTS, ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
 
 _NS = 1_000_000_000
 
@@ -85,33 +87,26 @@ class Person(Protocol):
     def has_ended(self) -> bool:
         """Whether the person has marked the end of the scene since it was started."""
 
+    def cut(self) -> None:
+        """An open call is withdrawn; what is asked next is asked again. From any thread."""
 
-@dataclass
-class GuidedMachine:
-    """One rig run by hand. slot : the OS slot it runs, "" where nobody has said yet.
 
-    clock : ns, never goes back; pause : waits seconds, False when it was cut short by `stop`.
-    """
+class GuidedMachine(PlainMachine):
+    """One rig run by hand. slot : the OS slot it runs, "" where nobody has said yet."""
 
-    rig: Rig
-    titles: Sequence[Title]
-    slot: str
-    person: Person
-    clock: Callable[[], int]
-    pause: Callable[[float], bool]
-    cut: Callable[[], None]
-    on_source: Source = Source.BATTERY
-    _set: Setup = field(default_factory=Setup)
-    _granted: bool = False
-    _running: bool = False
-    _began_ns: int = 0
-    _brought: Sample | None = None
-    _told: Conditions = field(default_factory=dict)
+    parts = ALL_PARTS
 
-    @property
-    def poll_s(self) -> float:
-        """A quarter of a second: timers on screen."""
-        return 0.25
+    def __init__(
+        self, rig: Rig, titles: Sequence[Title], slot: str, person: Person, clock: Clock,
+        on_source: Source = Source.BATTERY,
+    ) -> None:  # fmt: skip
+        super().__init__(rig, clock, slot=slot, titles=titles)
+        self.person, self.on_source = person, on_source
+        self._set = Setup()
+        self._granted = self._running = False
+        self._began_ns = 0
+        self._brought: Sample | None = None
+        self._told: Conditions = {}
 
     def describe(self) -> Description:
         slot = next((one for one in self.rig.slots if one.key == self.slot), None)
@@ -119,20 +114,11 @@ class GuidedMachine:
         for title in self.titles:
             knobs = {**named(knobs_of(self.rig, slot, title)), **knobs}
         channels = (ChannelInfo("battery_w", "W", 0.0),)
-        return Description(self.rig, tuple(self.titles), tuple(knobs.values()), channels, self.slot, by_hand=True)
-
-    def now_ns(self) -> int:
-        return self.clock()
-
-    def wait(self, seconds: float) -> None:
-        self.pause(seconds)
+        return Description(self.rig, self.titles, tuple(knobs.values()), channels, self.slot, by_hand=True)
 
     def snapshot(self) -> Snapshot:
         """What was set by hand last; nothing of it is confirmed, so nothing is ever restored from it."""
         return Snapshot({key: Reading(value, False) for key, value in self._set.items()}, self.now_ns())
-
-    def read_back(self) -> Snapshot:
-        return self.snapshot()
 
     def apply(self, setup: Setup) -> Outcome:
         knobs = named(self.describe().knobs)
@@ -170,8 +156,10 @@ class GuidedMachine:
     def start_scene(self, title: str, scene: str) -> Outcome:
         known = next((t for t in self.titles if t.key == title), None)
         place = next((s for s in known.scenes if s.key == scene), None) if known else None
-        where = f"{known.name} · {place.name}" if known and place else f"{title} · {scene}"
-        mark = f", at {place.start_mark}" if place and place.start_mark else ""
+        if known is None or place is None:
+            return Outcome(Reply.REFUSED, f"{title} · {scene} is no scene of this rig's titles.")
+        where = f"{known.name} · {place.name}"
+        mark = f", at {place.start_mark}" if place.start_mark else ""
         text = f"Start {where}{mark}, and the frame log with it. Confirm at the moment it begins."
         if not self.person.do(Instruction(Need.START, text)):
             return Outcome(Reply.REFUSED, "it was not started")
@@ -214,17 +202,12 @@ class GuidedMachine:
         brought, self._brought = self._brought, None
         return brought or Sample(np.empty(0, np.int64))
 
-    def charge(self) -> float | None:
-        return None
-
     def source(self) -> Source | None:
         return self.on_source
 
-    def room_c(self) -> float | None:
-        return None
-
     def stop(self) -> None:
-        self.cut()
+        super().stop()
+        self.person.cut()
 
     def restore(self, snapshot: Snapshot) -> Outcome:
         """The person puts back what was there before; said once, at the end."""
@@ -235,9 +218,6 @@ class GuidedMachine:
             return Outcome(Reply.PERSON, "stopped before it was put back", text)
         self._set, self._granted, self._running = Setup(), False, False
         return Outcome(Reply.DONE)
-
-    def close(self) -> None:
-        """Nothing to let go of."""
 
 
 def constant(draws: Mapping[str, HandDraw], start_ns: int, end_ns: int) -> dict[str, Channel]:

@@ -21,9 +21,9 @@ from ...core.facts.condition import Conditions
 from ...core.facts.knob import CAP, LIMITS, NO_CAP, REFRESH, Knob, Level, Where
 from ...core.facts.knobs import knobs_of, narrowed
 from ...core.facts.known_knobs import known
+from ...core.facts.place import Source
 from ...core.facts.setup import Reading, Setup, Snapshot
 from ...core.passes.trace import CHANNELS
-from ...core.questions.question import Source
 from ..protocol import ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
 from . import settings
 from .faults import NONE, Faults
