@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from hovrik.core.passes import frames
-from hovrik.core.stats.spread import within_pass
+from hovrik.core.passes.inside import within_pass
 
 ROOT = Path(__file__).parent.parent
 N = 1_000_000
@@ -108,9 +108,9 @@ def big_notebook(path, passes=500, frames_each=5000):
     from hovrik.core.facts.setup import static
     from hovrik.core.passes.record import PassRecord
     from hovrik.core.passes.trace import Channel, Trace
-    from hovrik.core.passes.verdict import judge
     from hovrik.demo import scenario
     from hovrik.service import run as sweep
+    from hovrik.service.judging import keep_judged
     from hovrik.store.notebook import Notebook
 
     rng = np.random.default_rng(3)
@@ -132,8 +132,7 @@ def big_notebook(path, passes=500, frames_each=5000):
                 {"source": Condition("battery", Provenance.ASKED)},
                 Trace(stamps, channels, 0, int(stamps[-1])),
             )  # fmt: skip
-            notebook.keep(record)
-            notebook.annotate(record.id, "verdict", judge(record, rig).as_dict())
+            keep_judged(notebook, record, rig)
 
 
 _WINDOW = """

@@ -50,11 +50,12 @@ def rig_format() -> str:
 KNOBS_HEAD = """# Knobs
 
 Every knob the program knows by name. Ids are final: notebooks, profiles and exports hold them. Levels come from rig, OS
-slot and title (`core/facts/knobs.py`); a machine narrows them and may add knobs of its own; an owner adds knobs to a
+slot and title (`core/facts/knobs.py`); a machine narrows them and may add its own; an owner adds some to a
 rig, a slot or a title (`own_knobs` in [rig and title files](rig-format.md)).
 
-On the command line a level is written `12`, `none`, `on`, `off` or a word; several `a,b`; a range `a..b:step`. `limit_w`
-there is the static limit: all of the three limits that the machine has, which `setup` in JSON always holds singly.
+On the command line a level is written `12`, `none`, `on`, `off` or a word; several `a,b`; a range `a..b:step`.
+`limit_w` there is the static limit: all of the three limits that the machine has, which `setup` in JSON always holds
+singly.
 
 | id | name | unit | levels stand as | changed | in a sentence |
 |---|---|---|---|---|---|

@@ -80,7 +80,7 @@ def frame_log(path):
 def laptop(window, shooter):
     """The laptop's pages; the question goes back to the handheld."""
     before = window.session.question
-    window.session.set_question(replace(before, rig="hollin-17", slot="corrie"))
+    window.session.set_question(before.with_(rig="hollin-17", slot="corrie"))
     window.show_stage("Rig")
     window.stage("Rig").pages.setCurrentIndex(2)
     shooter.shoot(window, "rig-laptop")
@@ -182,7 +182,7 @@ def by_hand(window, shooter):
     rig = Rig("hearthside-9", "Hearthside 9", 5.0, 25.0, battery_wh=50.0, refresh_hz=(60.0,),
               slots=(OsSlot("moss", "Moss 4"),))  # fmt: skip
     window.session.set_rig(rig)
-    window.session.set_question(replace(window.session.question, rig=rig.key, slot="moss"))
+    window.session.set_question(window.session.question.with_(rig=rig.key, slot="moss"))
     window.session.set_design(LadderDesign(10, 14, 2, 40.0, repeats=2, pass_s=10, soak_s=0, settle_s=0, cool_s=0))
     window.guide.speed = 20.0
     window.start_sweep()

@@ -18,30 +18,36 @@ import numpy as np
 from hovrik.bench.job import Control
 from hovrik.core.errors import HovrikError
 from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.factor import Factor, static_limit
 from hovrik.core.facts.knob import LIMITS
+from hovrik.core.facts.place import Place
 from hovrik.core.facts.rig import OsSlot, Rig, Version
 from hovrik.core.facts.setup import Setup
+from hovrik.core.facts.terms import School
 from hovrik.core.facts.title import Scene, Title
 from hovrik.core.passes import heat
-from hovrik.core.passes.figures import PassFigures, against, figures_of, spread_of
-from hovrik.core.passes.frames import missed_share
+from hovrik.core.passes.figure import low_id
+from hovrik.core.passes.figures import PassFigures, figures_of, spread_of
 from hovrik.core.passes.heat import TimeConstants
+from hovrik.core.passes.inside import OnePass
+from hovrik.core.passes.point import point_of
 from hovrik.core.passes.record import PassRecord
 from hovrik.core.passes.trace import Channel, Trace
 from hovrik.core.passes.verdict import judge
 from hovrik.core.plan.grid import LadderDesign
-from hovrik.core.questions.question import Question, School
-from hovrik.core.read import answer, ladder, marks
-from hovrik.core.stats.spread import OnePass
+from hovrik.core.questions.question import Question, lowest_watts
+from hovrik.core.read import answer, marks, response
+from hovrik.core.read.group import Counted, Group
 from hovrik.service import library
 from hovrik.service import run as sweep
 from hovrik.service.gather import evaluate
+from hovrik.service.judging import keep_judged
 from hovrik.store.notebook import Notebook
 
 from .worlds.passes import SUBSETS, Made, Swept
 
-# the curve of a ladder does not depend on the floor: it is fitted once for all the floors that a sweep is asked
-_chosen = ladder.curves.choose
+# the curve of a response does not depend on the floor: it is fitted once for all the floors that a sweep is asked
+_chosen = response.curves.choose
 
 
 @lru_cache(maxsize=16)
@@ -49,7 +55,7 @@ def _choose_once(x: bytes, y: bytes) -> Any:
     return _chosen(np.frombuffer(x), np.frombuffer(y))
 
 
-ladder.curves.choose = lambda x, y: _choose_once(x.tobytes(), y.tobytes())  # type: ignore[assignment]
+response.curves.choose = lambda x, y: _choose_once(x.tobytes(), y.tobytes())  # type: ignore[assignment]
 
 HEAT_AT = "middle"  # the level at which the program's plans put the heat pass
 TOO_CLOSE = -1
@@ -76,13 +82,12 @@ class Asked:
 
 @dataclass
 class Prepared:
-    """A pass ready to be counted: figures free of any floor, its sorted intervals, the spread inside it."""
+    """A pass ready to be counted: figures free of any floor, the spread inside it."""
 
     id: str
     made: Made
     record: PassRecord
     figures: PassFigures
-    ascending_ms: np.ndarray
     state: str
     checks: tuple[str, ...]
     inside: OnePass | None = None
@@ -140,11 +145,14 @@ class Analyst:
     def _prepare(self, made: Made, key: str) -> Prepared:
         record = record_of(made, key)
         found = figures_of(record, self.constants)
-        assert record.trace is not None
-        interval = record.trace.interval_ms()
         verdict = judge(record, self.rig)
         checks = tuple(f.check for f in verdict.findings)
-        return Prepared(key, made, record, found, np.sort(interval[interval > 0]), verdict.state.value, checks)
+        return Prepared(key, made, record, found, verdict.state.value, checks)
+
+    @property
+    def factor(self) -> Factor:
+        """What the passes are read along: the static limit, in the rig's steps."""
+        return static_limit(self.rig.limit_step_w if self.rig is not None else None)
 
     def of(self, n: int) -> list[Prepared]:
         """The passes of a sweep with n rounds."""
@@ -153,58 +161,61 @@ class Analyst:
     def holds(self, passes: Sequence[Prepared], asked: Asked) -> dict[float, float]:
         """Probability that each level holds, by limit."""
         question = _question(asked, School.PERCENTILE)
-        ladders = ladder.read(self._all_counted(passes, asked), question)
-        levels = ladders[0].levels if ladders else ()
-        return {level.limit_w: level.holds for level in levels if level.holds is not None}
+        responses = response.read(self._all_counted(passes), question, self.factor)
+        groups = responses[0].groups if responses else ()
+        return {group.at: group.holds for group in groups if group.holds is not None}
 
     def read(self, passes: Sequence[Prepared], asked: Asked, *, school: School = School.PERCENTILE,
              whole: bool = False) -> Said:  # fmt: skip
         """What is said from some of the passes. whole : the answer itself with its marks; else its rule, the lowest
         level that holds as surely as is asked."""
         question = _question(asked, school)
-        counted = self._all_counted(passes, asked)
-        ladders = ladder.read(counted, question)
-        if not ladders:
+        responses = response.read(self._all_counted(passes), question, self.factor)
+        if not responses:
             return Said((), None, None, {})
         context = answer.Context(self.rig, self.swept.plant.room_c)
-        levels = tuple(self._level(level, question, context) for level in ladders[0].levels)
+        levels = tuple(self._level(level, question, context) for level in responses[0].groups)
         if not whole:
-            first = next((one for one in levels if (one.holds or 0.0) >= question.sure), None)
+            first = next((one for one in levels if (one.holds or 0.0) >= question.terms.sure), None)
             return Said(levels, first.limit_w if first else None, first.holds if first else None, {})
-        said = answer.build(ladders, question, context)
-        return Said(levels, said.option.limit_w if said.option else None, said.holds,
+        said = answer.build(responses, question, context)
+        return Said(levels, _limit(said.option) if said.option else None, said.holds,
                     {mark.id: _mark(mark) for mark in said.marks})  # fmt: skip
 
-    def _all_counted(self, passes: Sequence[Prepared], asked: Asked) -> list[ladder.Counted]:
+    def _all_counted(self, passes: Sequence[Prepared]) -> list[Counted]:
         counts: dict[float, int] = {}
         valid = [one for one in passes if one.state != "void"]
         for one in valid:
             counts[one.made.limit_w] = counts.get(one.made.limit_w, 0) + 1
         single = max(counts.values(), default=0) == 1
-        return [self._counted(one, asked, single) for one in valid]
+        return [self._counted(one, single) for one in valid]
 
-    def _counted(self, one: Prepared, asked: Asked, single: bool) -> ladder.Counted:
+    def _counted(self, one: Prepared, single: bool) -> Counted:
         if single and not one.spread_known:
             one.inside, one.spread_known = spread_of(one.record), True
-        found = against(one.figures, missed_share(one.ascending_ms, asked.target_fps), None)
-        return ladder.Counted(one.id, one.record.setup, found, one.inside if single else None)
+        point = point_of(one.record.asked, one.record.read, Place(), {}, {})
+        return Counted(one.id, point, one.record.asked, one.figures, one.inside if single else None)
 
-    def _level(self, level: ladder.Level, question: Question, context: answer.Context) -> LevelRead:
+    def _level(self, level: Group, question: Question, context: answer.Context) -> LevelRead:
         found = {}
         for key, estimate in answer.metrics_of(level, question, context).items():
-            name = _low_name(question.school) if key.startswith("low_1pct") else key
+            name = _low_name(question.school) if key == low_id(question.school) else key
             if name in FIGURES and estimate.low is not None and estimate.high is not None:
                 found[name] = (estimate.low, estimate.high)
         more = None
-        if level.holds is not None and 0.05 < level.holds < question.sure:
+        if level.holds is not None and 0.05 < level.holds < question.terms.sure:
             named = answer.more_passes(level, question)
             more = TOO_CLOSE if named is None else named
-        return LevelRead(level.limit_w, level.holds, found, more)
+        return LevelRead(level.at, level.holds, found, more)
+
+
+def _limit(option: answer.Option) -> float:
+    return float(option.level)
 
 
 def _question(asked: Asked, school: School) -> Question:
-    return Question("r", "s", "t", "c", target_fps=asked.target_fps, tolerance=asked.tolerance, school=school,
-                    price_fps_per_w=PRICE)  # fmt: skip
+    return lowest_watts("r", "s", "t", "c", target_fps=asked.target_fps, tolerance=asked.tolerance, school=school,
+                    price=PRICE)  # fmt: skip
 
 
 def _low_name(school: School) -> str:
@@ -275,14 +286,14 @@ def service_sweep(machine: Any, limits_w: Sequence[float], cap_fps: float, targe
     found = machine.describe()
     with Notebook(folder / "sweep.hovrik") as notebook:
         library.register(notebook, found)
-        question = Question(found.rig.key, found.slot, title, scene, target_fps=target_fps)
+        question = lowest_watts(found.rig.key, found.slot, title, scene, target_fps=target_fps)
         step = limits_w[1] - limits_w[0]
         design = LadderDesign(limits_w[0], limits_w[-1], step, cap_fps or None, 3, heat_s=900.0, seed=seed)
         plan = sweep.keep_plan(notebook, question, design, room_c=machine.room_c() or 22.0)
         sweep.run_plan(notebook, plan, machine, {"kind": "gate"}, Control(), lambda event: None)
         said = evaluate(notebook, question)
     option = said.answer.option
-    return Served(option.limit_w if option else None, said.answer.holds, said.context.void, said.answer.sentence)
+    return Served(_limit(option) if option else None, said.answer.holds, said.context.void, said.answer.sentence)
 
 
 def told_apart(passes: Sequence[Made], facts: Mapping[str, Any], folder: Path, *, read: Mapping[str, Any],
@@ -299,7 +310,7 @@ def told_apart(passes: Sequence[Made], facts: Mapping[str, Any], folder: Path, *
     half = len(passes) // 2
     first, second = {f"p{i}" for i in range(half)}, {f"p{i}" for i in range(half, len(passes))}
     pooled = any(
-        first & set(level.passes) and second & set(level.passes) for one in differing.ladders for level in one.levels
+        first & set(group.passes) and second & set(group.passes) for one in differing.responses for group in one.groups
     )
     return not pooled or bool(_words(differing) - _words(plain))
 
@@ -310,7 +321,7 @@ def _evaluated(passes: Sequence[Made], facts: Mapping[str, Any], folder: Path, r
     base = replace(rig_of(facts), slots=(OsSlot("s", "OS"),), versions=(Version("firmware", "1.0"),))
     title = Title("t", "Title", scenes=(Scene("c", "Scene", 60.0),))
     with Notebook(folder / "n.hovrik") as notebook:
-        question = Question("r", "s", "t", "c", target_fps=40.0)
+        question = lowest_watts("r", "s", "t", "c", target_fps=40.0)
         library.save_title(notebook, title)
         library.save_rig(notebook, base)
         half = len(passes) // 2
@@ -320,7 +331,7 @@ def _evaluated(passes: Sequence[Made], facts: Mapping[str, Any], folder: Path, r
                 library.save_rig(notebook, replace(base, versions=(Version("firmware", versions["firmware"]),)))
             record = record_of(made, f"p{number}", read=read if second else {}, conditions=conditions if second else {})
             record = replace(record, context=sweep.context_of(notebook, question))
-            sweep.keep_judged(notebook, record, sweep.rig_of(notebook, "r"))
+            keep_judged(notebook, record, sweep.rig_of(notebook, "r"))
         return evaluate(notebook, question)
 
 
@@ -328,5 +339,5 @@ def _words(found: Any) -> set[str]:
     """Everything that is said of passes and answer, without its digits: figures may differ, words may not."""
     said = [found.answer.sentence, *found.answer.reasons, *found.answer.missing]
     said += [f.check for view in found.views for f in view.verdict.findings]
-    said += [fact for view in found.views for fact in view.verdict.facts]
+    said += [fact for view in found.views for fact in view.verdict.fact_words]
     return {re.sub(r"[0-9.,]+", "#", text) for text in said}

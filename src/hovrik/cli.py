@@ -18,10 +18,12 @@ import click
 from . import __version__
 from .core.errors import HovrikError, Problem
 from .core.facts.condition import Conditions
+from .core.facts.place import Source
 from .core.facts.setup import describe
+from .core.facts.terms import FLOOR_FIGURES, School
 from .core.passes import frames as frame_figures
-from .core.questions.question import Question, School, Source
-from .core.stats.spread import within_pass
+from .core.passes.inside import within_pass
+from .core.questions.question import Question, lowest_watts
 from .store.files.read.columns import IMPORTABLE, UNITS
 from .store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
 from .store.files.read.table import Table, read_table
@@ -201,8 +203,9 @@ def _question(notebook: Any, **changes: Any) -> Question:
         raise HovrikError(
             "The notebook holds no question yet. Give --rig, --slot, --title and --scene, or open it in the window."
         )
-    question = Question("", "", "", "") if body is None else Question.from_dict(body)
-    return Question.from_dict({**question.as_dict(), **given})
+    question = lowest_watts() if body is None else Question.from_dict(body)
+    given = {k: Source(v) if k == "source" else School(v) if k == "school" else v for k, v in given.items()}
+    return question.with_(**given)
 
 
 def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -215,6 +218,7 @@ def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--scene", help="Scene key."),
             click.option("--source", type=click.Choice([s.value for s in Source])),
             click.option("--target", "target_fps", type=click.FloatRange(min=0, min_open=True)),
+            click.option("--figure", type=click.Choice(FLOOR_FIGURES), help="What the target is a target of."),
             click.option("--low", "school", type=click.Choice([s.value for s in School])),
         ]
     ):
@@ -233,16 +237,19 @@ def _open_notebook(path: Path, *, read_only: bool) -> Any:
 @commands.command()
 @click.argument("notebook", type=_FILE)
 @question_options
+@click.option("--over", default="", metavar="FACTOR", help="Read along this: limit_w (else), a knob, slot, version ...")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @told
-def answer(notebook: Path, as_json: bool, **changes: Any) -> None:
+def answer(notebook: Path, over: str, as_json: bool, **changes: Any) -> None:
     """The answer that the passes in NOTEBOOK give to its question."""
     from .service.gather import evaluate
+    from .service.rows import response_rows
 
     with _open_notebook(notebook, read_only=True) as opened:
-        found = evaluate(opened, _question(opened, **changes)).answer
+        evaluation = evaluate(opened, _question(opened, **changes), over=over)
+    found = evaluation.answer
     if as_json:
-        print_json(found.as_dict())
+        print_json({**found.as_dict(), "over": evaluation.factor.id, "responses": response_rows(evaluation)})
         return
     click.echo(found.sentence)
     for text in (*found.reasons, *(f"missing: {m}" for m in found.missing)):
@@ -263,8 +270,9 @@ def passes(notebook: Path, as_json: bool, as_csv: bool, **changes: Any) -> None:
     if as_json and as_csv:
         raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
-        views = evaluate(opened, _question(opened, **changes)).views
-    rows = [pass_row(view) for view in views if not view.deleted]
+        question = _question(opened, **changes)
+        views = evaluate(opened, question).views
+    rows = [pass_row(view, question) for view in views if not view.deleted]
     if as_json:
         print_json({"passes": rows})
     elif as_csv:
@@ -331,9 +339,11 @@ def import_pass(
 
     if (file is None) == (not summary):
         raise click.UsageError("give FILE or --summary, one of the two")
-    setup = imports.setup_from(_pairs(settings, "--set"))
+    given = _pairs(settings, "--set")
+    imports.setup_from(given)  # what can never be used is said before the notebook is opened
     with _open_notebook(notebook, read_only=False) as opened:
         question = _question(opened, **changes)
+        setup = imports.setup_from(given, imports.knobs_on_offer(opened, question))
         stated = imports.conditions_from(question, _pairs(conditions, "--condition"))
         problems: tuple[Problem, ...] = ()
         if file is not None:

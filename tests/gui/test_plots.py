@@ -5,18 +5,21 @@ import weakref
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, ladder_passes
+from helpers.build import QUESTION, counted, ladder_passes, of_figures
 from PyQt6.QtWidgets import QApplication
 
-from hovrik.app.plots.ladder_plot import RatePlot, WorthPlot, gain_of, per_watt_of, points_of
 from hovrik.app.plots.live import ChargePlot, LiveTraces
 from hovrik.app.plots.pyramid import Pyramid
+from hovrik.app.plots.response_plot import RatePlot, WorthPlot, gain_of, per_watt_of, points_of
 from hovrik.app.plots.trace import DistributionPlot, FrameTracePlot
 from hovrik.app.start import make_application
 from hovrik.app.theme import tokens
 from hovrik.bench.protocol import Sample
+from hovrik.core.facts.factor import of_knob
+from hovrik.core.facts.knob import Knob, Order
+from hovrik.core.facts.setup import static
 from hovrik.core.passes.trace import Channel
-from hovrik.core.read import ladder, marks
+from hovrik.core.read import marks, response
 
 TRUTH = {w: 60 * (1 - np.exp(-0.16 * (w - 2))) for w in range(8, 16)}
 
@@ -29,7 +32,7 @@ def application(qapp):
 @pytest.fixture
 def one():
     """A ladder of 8 limits."""
-    return ladder.read(ladder_passes(TRUTH, sd=0.004), QUESTION)[0]
+    return response.read(ladder_passes(TRUTH, sd=0.004), QUESTION)[0]
 
 
 @pytest.mark.parametrize("n", [2, 7, 8, 9, 63, 64, 65, 1000, 12_345])
@@ -71,23 +74,23 @@ def test_trace_reads_out_and_hints():
 
 
 def test_points_are_the_levels_estimates(one):
-    points = points_of(one, "rate")
-    estimates = [level.rate.estimate() for level in one.levels]
-    assert points.watts == tuple(TRUTH) and points.values == tuple(e.value for e in estimates)
+    points = points_of(one, "mean_fps")
+    estimates = [level.rate.estimate() for level in one.groups]
+    assert points.at == tuple(TRUTH) and points.values == tuple(e.value for e in estimates)
     assert points.lows == tuple(e.low for e in estimates) and points.highs == tuple(e.high for e in estimates)
 
 
 def test_gain_of_the_next_watt_is_the_difference(one):
     middle, gain = gain_of(one)
     assert middle.tolist() == [w + 0.5 for w in range(8, 15)]
-    assert gain == pytest.approx(np.diff(points_of(one, "rate").values))
+    assert gain == pytest.approx(np.diff(points_of(one, "mean_fps").values))
 
 
 def test_frames_per_watt_divide_by_the_draw(one):
     kind, points = per_watt_of(one)
     assert kind == "draw"
-    draws = points_of(one, "draw").values
-    assert points.values == pytest.approx(np.array(points_of(one, "rate").values) / draws, rel=1e-9)
+    draws = points_of(one, "draw_w").values
+    assert points.values == pytest.approx(np.array(points_of(one, "mean_fps").values) / draws, rel=1e-9)
     assert all(low < v < high for low, v, high in zip(points.lows, points.values, points.highs))
 
 
@@ -95,7 +98,7 @@ def test_rate_plot_draws_its_data_and_reads_out(one, qtbot):
     plot = RatePlot()
     qtbot.addWidget(plot)
     found = marks.find(one, QUESTION)
-    plot.show_ladder(one, found, QUESTION.floor_fps, "1 % low (percentile)", 12.0)
+    plot.show_response(one, found, QUESTION.floor.edge, "1 % low (percentile)", 12.0)
     assert list(plot.data["limit_w"]) == list(TRUTH)
     assert plot.read_out(11.9, 0).startswith("12 W, 3 pass(es)\nrate")
     text = plot.data_text().splitlines()
@@ -104,14 +107,34 @@ def test_rate_plot_draws_its_data_and_reads_out(one, qtbot):
     assert QApplication.clipboard().text() == plot.data_text()
     plot.copy_image()
     assert not QApplication.clipboard().pixmap().isNull()
-    plot.show_ladder(None, (), 0, "", None)
+    plot.show_response(None, (), 0, "", None)
     assert plot.data == {} and plot.read_out(1, 1) == ""
+
+
+def test_levels_that_are_words_stand_beside_each_other(qtbot):
+    """An owner's own knob: ticks with its words, no curve, no gain."""
+    knob = Knob("window_mode", "Window mode", levels=("windowed", "whole screen"), order=Order.WORDS)
+    passes = []
+    for level, low in (("windowed", 36.0), ("whole screen", 42.0)):
+        for k in range(3):
+            one = counted(12, low * (1 + 0.002 * k), k)
+            passes.append(of_figures(f"{level}{k}", static(12).with_(window_mode=level), one.figures))
+    (found,) = response.read(passes, QUESTION, of_knob(knob))
+    plot = RatePlot()
+    qtbot.addWidget(plot)
+    plot.show_response(found, (), QUESTION.floor.edge, "low", None)
+    assert plot.data["window_mode"] == (0.0, 1.0) and plot.read_out(0.9, 0).startswith("window mode windowed")
+    assert found.groups[0].level == "whole screen" and gain_of(found)[0].size == 0
+    worth = WorthPlot()
+    qtbot.addWidget(worth)
+    worth.show_response(found, 1.0)
+    assert worth.data["gain_at_w"] == []
 
 
 def test_worth_plot_names_its_watts(one, qtbot):
     plot = WorthPlot()
     qtbot.addWidget(plot)
-    plot.show_ladder(one, 1.0)
+    plot.show_response(one, 1.0)
     assert "fps_per_w_draw" in plot.data and "fps per W" in plot.read_out(10, 0)
 
 
@@ -186,7 +209,7 @@ def test_text_has_enough_contrast(theme):
 def test_a_theme_change_redraws(one, qtbot):
     plot = RatePlot()
     qtbot.addWidget(plot)
-    plot.show_ladder(one, (), 38.8, "low", None)
+    plot.show_response(one, (), 38.8, "low", None)
     tokens.apply(QApplication.instance(), tokens.DARK)
     assert plot.backgroundBrush().color().name().upper() == tokens.DARK.sheet
     tokens.apply(QApplication.instance(), tokens.LIGHT)

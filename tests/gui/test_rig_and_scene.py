@@ -104,8 +104,8 @@ def test_the_list_before_measuring(demo_copy, qtbot):
         window.show_stage("Rig")
         rig, session = window.stage("Rig"), window.session
         rig.pages.setCurrentIndex(5)
-        fields = rig.preflight.fields
         qtbot.waitUntil(lambda: "(read)" in texts(rig.preflight), timeout=60_000)
+        fields = rig.preflight.fields
         assert "Charge between 51 and 100 %" in texts(rig.preflight)
         fields["lighting"].setCurrentIndex(fields["lighting"].findData("on"))
         qtbot.waitUntil(lambda: "Off, or the same in every pass" in texts(rig.preflight), timeout=60_000)

@@ -101,10 +101,10 @@ def test_an_incident_stops_the_run_and_speaks_against_its_setup(demo_copy, qtbot
         dialog.limit.setValue(13.0)
         dialog.note.setText("black screen")
         click(dialog.keep_button)
-        qtbot.waitUntil(lambda: window.session.evaluation.answer.option.limit_w == 14.0, timeout=60_000)
+        qtbot.waitUntil(lambda: window.session.evaluation.answer.option.level == 14.0, timeout=60_000)
         assert any("13 W is not recommended: 1 incident" in r for r in window.session.evaluation.answer.reasons)
         window.session.undo_stack.undo()
-        qtbot.waitUntil(lambda: window.session.evaluation.answer.option.limit_w == 13.0, timeout=60_000)
+        qtbot.waitUntil(lambda: window.session.evaluation.answer.option.level == 13.0, timeout=60_000)
 
 
 def test_incidents_are_kept_and_taken_back(demo_copy):

@@ -19,8 +19,9 @@ from PyQt6.QtWidgets import (
 
 from hovrik.app.main_window import STAGES
 from hovrik.app.theme import tokens
+from hovrik.core.facts.place import Source
+from hovrik.core.facts.terms import School
 from hovrik.core.plan.grid import ordered_passes
-from hovrik.core.questions.question import School, Source
 from hovrik.service import library
 from hovrik.store.files.write.run_sheet import run_sheet
 from hovrik.store.notebook import Notebook
@@ -99,7 +100,7 @@ def test_question_parts_are_edits_that_can_be_undone(demo_copy, qtbot):
         type_number(line.target, "30")
         line.school.setCurrentIndex(line.school.findData(School.SLOWEST_MEAN.value))
         line.source.setCurrentIndex(line.source.findData(Source.ADAPTER.value))
-        assert session.question == replace(first, target_fps=30.0, school=School.SLOWEST_MEAN, source=Source.ADAPTER)
+        assert session.question == first.with_(target_fps=30.0, school=School.SLOWEST_MEAN, source=Source.ADAPTER)
         qtbot.waitUntil(lambda: "No passes answer this yet" in window.answer_panel.sentence.text(), timeout=60_000)
         for _ in range(3):
             QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -112,7 +113,7 @@ def test_another_floor_changes_the_answer(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         type_number(window.question_line.target, "30")
         qtbot.waitUntil(lambda: "holds 30" in window.answer_panel.sentence.text(), timeout=60_000)
-        assert window.session.evaluation.answer.option.limit_w < 13
+        assert window.session.evaluation.answer.option.level < 13
 
 
 def test_plan_refuses_what_the_rig_does_not_allow(demo_copy, qtbot):

@@ -11,13 +11,15 @@ from hovrik.bench.simulated.model import load_model
 from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.figures import PassFigures, figures_of
+from hovrik.core.passes.point import Point
 from hovrik.core.passes.record import PassRecord
+from hovrik.core.passes.tail import GRID_MS
 from hovrik.core.passes.trace import Channel, Trace
-from hovrik.core.questions.question import Question
-from hovrik.core.read.ladder import Counted
+from hovrik.core.questions.question import lowest_watts
+from hovrik.core.read.group import Counted
 from hovrik.demo import scenario
 
-QUESTION = Question("rig", "slot", "title", "scene", target_fps=40.0)
+QUESTION = lowest_watts("rig", "slot", "title", "scene", target_fps=40.0)
 DEMO_QUESTION = scenario.question()
 
 
@@ -55,7 +57,7 @@ def record_of(trace, limit_w=12.0, cap=40.0, **changes):
     return replace(base, **changes)
 
 
-def counted(limit_w, low_fps, number=0, *, rate_fps=None, draw_w=None, cap="none", target=40.0, spread=None):
+def counted(limit_w, low_fps, number=0, *, rate_fps=None, draw_w=None, cap="none", spread=None):
     """A counted pass whose intervals have exactly this 1 % low (percentile) and mean rate."""
     rate_fps = rate_fps or low_fps * 1.08
     n, slow = 1000, 21
@@ -63,10 +65,30 @@ def counted(limit_w, low_fps, number=0, *, rate_fps=None, draw_w=None, cap="none
     fast_ms = (1000.0 * n / rate_fps - slow * slow_ms) / (n - slow)
     interval = np.full(n, fast_ms)
     interval[:: n // slow][:slow] = slow_ms
-    found = figures_of(record_of(trace_of(interval), limit_w), None, target)
-    assert found.frames is not None
-    found = replace(found, draw_w=draw_w or 6.0 + limit_w / 0.92, package_w=limit_w)
-    return Counted(f"{limit_w:g}/{number}", static(limit_w, cap), found, spread)
+    found = figures_of(record_of(trace_of(interval), limit_w), None)
+    found = found.with_(draw_w=draw_w or 6.0 + limit_w / 0.92, package_w=float(limit_w))
+    return of_figures(f"{limit_w:g}/{number}", static(limit_w, cap), found, spread)
+
+
+def of_figures(key, setup, figures, spread=None, **point):
+    """A counted pass at a setup that was read back as asked."""
+    return Counted(key, Point(setup, **point), setup, figures, spread)
+
+
+def changed(one, *, errors=None, why=None, without=(), **values):
+    """A counted pass with some of its figures replaced or left out."""
+    own = one.figures
+    kept = {k: v for k, v in {**own.values, **values}.items() if k not in without}
+    figures = replace(own, values=kept, errors={**own.errors, **(errors or {})}, why={**own.why, **(why or {})})
+    return replace(one, figures=figures)
+
+
+def missing(one, share):
+    """A counted pass of which this share of intervals takes over 1.5 x the target interval."""
+    tail = one.figures.tail
+    slower = np.where(GRID_MS > 37.5, share * (GRID_MS < 60), tail.slower).astype(np.float32)
+    slower = np.where(GRID_MS <= 38.5, np.maximum(slower, share), slower).astype(np.float32)
+    return replace(one, figures=replace(one.figures, tail=replace(tail, slower=slower, slowest_ms=(60.0,))))
 
 
 def ladder_passes(truth, *, repeats=3, sd=0.01, seed=0, cap="none"):
@@ -81,7 +103,7 @@ def ladder_passes(truth, *, repeats=3, sd=0.01, seed=0, cap="none"):
 
 def summary_figures(mean_fps):
     """Figures of a summary-only pass."""
-    return PassFigures(None, mean_fps=mean_fps)
+    return PassFigures(values={"mean_fps": mean_fps})
 
 
 def copy_notebook(path, folder):

@@ -119,7 +119,9 @@ def test_everything_runs_with_the_toolkit_blocked(log, tmp_path):
     made = blocked("demo", "--headless", "--out", notebook, "--seed", "3")
     assert made.returncode == 0 and "37 passes" in made.stderr and made.stdout == ""
     answer = json.loads(blocked("answer", notebook, "--json").stdout)
-    assert set(answer) == {"sentence", "holds", "setup", "metrics", "marks", "reasons", "missing"}
+    assert set(answer) == {
+        "sentence", "holds", "setup", "level", "metrics", "marks", "reasons", "missing", "over", "responses",
+    }  # fmt: skip
     assert answer["setup"]["sustained_limit_w"] in (12.0, 13.0, 14.0) and answer["holds"] >= 0.95
     rows = json.loads(blocked("passes", notebook, "--json").stdout)["passes"]
     assert len(rows) == 37 and {"id", "verdict", "setup", "conditions", "metrics"} <= set(rows[0])

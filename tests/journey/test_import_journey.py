@@ -73,7 +73,7 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         read = window.stage("Read")
         assert read.table.model_.rowCount() == 39
         assert {"cap 40 (36 passes)", "no cap (2 passes)"} == {
-            read.ladder_choice.itemText(n) for n in range(read.ladder_choice.count())
+            read.response_choice.itemText(n) for n in range(read.response_choice.count())
         }
         assert "lows withheld" in read.pass_words.text()
         click(window.stage_buttons["Keep"])

@@ -8,10 +8,10 @@ from journey.test_service import imported
 
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.condition import Condition, Provenance, to_plain
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import Version
 from hovrik.core.passes.energy import Overhead, where_watts_go
 from hovrik.core.questions.preflight import Mood, Seen, conditions, items
-from hovrik.core.questions.question import Source
 from hovrik.demo import scenario
 from hovrik.service import gather as evidence
 from hovrik.service import library, scenes
@@ -54,8 +54,9 @@ def test_a_new_version_never_overwrites_an_old_one(notebook):
         (v.installed, change) for _, whose, change, v in library.version_history(notebook, "ombrel-8") if whose == "rig"
     ]
     assert history == [("0.31", "first noted"), ("0.33", "was 0.31")]
-    notes = evidence.evaluate(notebook, DEMO_QUESTION).context.notes
-    assert "passes ran under different versions of firmware: 0.31, 0.33" in notes
+    found = evidence.evaluate(notebook, DEMO_QUESTION)
+    assert {one.apart for one in found.responses} == {("firmware 0.31",), ("firmware 0.33",)}
+    assert any("differ in firmware: kept apart" in text for text in found.answer.reasons)
 
 
 def test_what_is_wrong_is_refused_whole(notebook):
@@ -71,22 +72,22 @@ def test_what_is_wrong_is_refused_whole(notebook):
 
 def test_the_list_reads_what_it_can_and_asks_the_rest(notebook):
     address = library.address_of(notebook, "ombrel-8")
-    made = {item.id: item for item in library.preflight(notebook, DEMO_QUESTION, address)}
+    made = {item.id: item for item in library.preflight(notebook, DEMO_QUESTION, library.look(address))}
     for name in ("slot_running", "source_now", "charge_share", "refresh_hz", "limits_now"):
         assert made[name].is_read and made[name].mood is Mood.FINE, name
     assert made["room_c"].mood is Mood.OPEN and "firmware 0.31" in made["versions_as_noted"].ask
     answers = {"lighting": Condition("on", Provenance.ASKED, 1), "room_c": Condition(21.0, Provenance.ASKED, 1)}
     library.keep_answers(notebook, "ombrel-8", to_plain(answers))
-    made = {item.id: item for item in library.preflight(notebook, DEMO_QUESTION, address)}
+    made = {item.id: item for item in library.preflight(notebook, DEMO_QUESTION, library.look(address))}
     assert made["lighting"].mood is Mood.LOOK and made["lighting"].note and made["room_c"].mood is Mood.FINE
     assert conditions(tuple(made.values()))["room_c"].value == 21.0
-    assert all(not item.is_read for item in library.preflight(notebook, DEMO_QUESTION, None))
+    assert all(not item.is_read for item in library.preflight(notebook, DEMO_QUESTION, library.look(None)))
 
 
 def test_cautions_stand_where_they_apply(notebook):
     rig = library.rigs(notebook)["ombrel-8"]
     title = library.titles(notebook)["quarry-eight"]
-    asked = replace(DEMO_QUESTION, slot="fennmark", source=Source.ADAPTER)
+    asked = DEMO_QUESTION.with_(slot="fennmark", source=Source.ADAPTER)
     made = {
         i.id: i for i in items(rig, rig.slot("fennmark"), title, asked, Seen(charge=0.3, source=Source.BATTERY), {})
     }
@@ -108,7 +109,7 @@ def test_a_sweep_in_another_slot_on_the_adapter(notebook):
     from hovrik.core.plan.grid import LadderDesign
     from hovrik.service.machines import open_machine
 
-    asked = replace(DEMO_QUESTION, slot="fennmark", source=Source.ADAPTER)
+    asked = DEMO_QUESTION.with_(slot="fennmark", source=Source.ADAPTER)
     plan = sweep.keep_plan(notebook, asked, LadderDesign(12, 13, 1, 40.0, 1, 10.0, soak_s=4.0))
     address = library.address_of(notebook, "ombrel-8")
     machine = open_machine(address)

@@ -5,10 +5,10 @@ from helpers.build import DEMO_QUESTION, trace_of, wandering
 
 from hovrik.bench.job import Control, PassDone
 from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import Setup
 from hovrik.core.passes.record import Origin
 from hovrik.core.plan.grid import LadderDesign
-from hovrik.core.questions.question import Source
 from hovrik.demo import scenario
 from hovrik.service import gather as evidence
 from hovrik.service import library, profiles, rows
@@ -85,11 +85,10 @@ def test_a_plan_beyond_any_charge_is_refused(notebook):
 
 
 def test_unknown_parts_of_a_question_are_named(notebook):
-    from dataclasses import replace
 
     for part in ("rig", "slot", "title", "scene"):
         with pytest.raises(PlanError, match=f"knows no {part}|knows no"):
-            sweep.context_of(notebook, replace(DEMO_QUESTION, **{part: "none"}))
+            sweep.context_of(notebook, DEMO_QUESTION.with_(**{part: "none"}))
     with pytest.raises(PlanError, match="knows no rig"):
         sweep.rig_of(notebook, "none")
     assert sweep.title_of(notebook, "none") is None
@@ -129,9 +128,9 @@ def test_imported_passes_land_beside_the_measured_ones(notebook):
         imports.conditions_from(DEMO_QUESTION, {"room_c": "21"}),
     )
     found = evidence.evaluate(notebook, DEMO_QUESTION)
-    (ladder,) = found.ladders
-    assert [level.limit_w for level in ladder.levels] == [10, 12, 14, 16]
-    assert ladder.level(16).passes == (record.id,)
+    (one,) = found.responses
+    assert [group.level for group in one.groups] == [10, 12, 14, 16]
+    assert one.group(16).passes == (record.id,)
     assert record.conditions["room_c"].value == 21.0 and record.conditions["source"].provenance == "asked"
 
 
@@ -147,8 +146,8 @@ def test_summaries_have_their_interval_only_from_repeats(notebook):
     for fps in (50.0, 52.0, 51.0):
         imports.import_summary(notebook, DEMO_QUESTION, {"mean_fps": fps, "source": "review"}, setup, {})
     found = evidence.evaluate(notebook, DEMO_QUESTION)
-    level = found.ladders[0].levels[0]
-    assert level.low is None and level.rate.n == 3
+    group = found.responses[0].groups[0]
+    assert group.judged is None and group.rate.n == 3
     assert "carry no 1 % low" in found.answer.sentence
     assert {v.record.origin for v in found.views} == {Origin.SUMMARY}
 
@@ -176,14 +175,13 @@ def test_setup_words_that_cannot_be_used_are_all_named():
 
 
 def test_other_questions_see_other_passes(notebook):
-    from dataclasses import replace
 
     setup = imports.setup_from({"sustained_limit_w": "15"})
-    adapter = replace(DEMO_QUESTION, source=Source.ADAPTER)
+    adapter = DEMO_QUESTION.with_(source=Source.ADAPTER)
     imports.import_trace(notebook, adapter, imported(), setup, imports.conditions_from(adapter, {}))
     assert len(evidence.evaluate(notebook, adapter).views) == 1
     assert evidence.evaluate(notebook, DEMO_QUESTION).views == ()
-    assert evidence.evaluate(notebook, replace(adapter, scene="market")).views == ()
+    assert evidence.evaluate(notebook, adapter.with_(scene="market")).views == ()
 
 
 def test_figures_are_cached_and_follow_the_marks(notebook):
@@ -214,7 +212,7 @@ def test_overrule_and_take_out(notebook):
     assert view.counts and view.verdict.overruled == "meter was off"
     notebook.annotate(record.id, "deletion", {})
     found = evidence.evaluate(notebook, DEMO_QUESTION)
-    assert not found.views[0].counts and found.ladders == ()
+    assert not found.views[0].counts and found.responses == ()
 
 
 def test_rooms_that_differ_are_said(notebook):
@@ -223,7 +221,7 @@ def test_rooms_that_differ_are_said(notebook):
         imports.import_trace(
             notebook, DEMO_QUESTION, imported(), setup, imports.conditions_from(DEMO_QUESTION, {"room_c": room})
         )
-    assert any("rooms differ by 8 degrees" in n for n in evidence.evaluate(notebook, DEMO_QUESTION).context.notes)
+    assert any("rooms differ by 8 degrees" in n for n in evidence.evaluate(notebook, DEMO_QUESTION).answer.reasons)
 
 
 def test_demo_answer_is_right(demo_notebook):
@@ -231,11 +229,11 @@ def test_demo_answer_is_right(demo_notebook):
     with Notebook(demo_notebook, read_only=True) as notebook:
         found = evidence.evaluate(notebook, DEMO_QUESTION)
         body = profiles.profile_body(found, profiles.names_of(notebook, DEMO_QUESTION))
-    assert found.answer.option.limit_w == 13.0 and found.constants is not None
+    assert found.answer.option.level == 13.0 and found.constants is not None
     assert found.constants.slow_s == pytest.approx(208, rel=0.15)
     assert found.context.overhead.k == pytest.approx(1 / 0.92, rel=0.03)
     assert body["limit_w"] == 13.0 and len(body["passes"]) == 3 and body["names"]["rig"] == "Ombrel 8"
-    row = rows.pass_row(found.views[1])
+    row = rows.pass_row(found.views[1], DEMO_QUESTION)
     assert row["verdict"] == "valid" and row["metrics"]["mean_fps"] > 20
 
 

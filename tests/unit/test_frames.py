@@ -5,8 +5,8 @@ import pytest
 from helpers.build import wandering
 
 from hovrik.core.errors import InputError
+from hovrik.core.facts.terms import School
 from hovrik.core.passes import frames
-from hovrik.core.questions.question import School
 
 
 @pytest.fixture(scope="module")

@@ -1,14 +1,13 @@
 """Marks: closed forms, and kneed (LIB) for the knee of the saturating curve."""
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, ladder_passes
+from helpers.build import QUESTION, changed, ladder_passes
 from kneed import KneeLocator
 
-from hovrik.core.read import ladder, marks
+from hovrik.core.read import marks, response
 from hovrik.core.stats.curve import redraw
 
 A, B, X0 = 62.0, 0.15, 2.0
@@ -22,7 +21,7 @@ def curve(w):
 
 def read(truth, **how):
     """A ladder whose lows follow `truth`; rates lie 8 % above."""
-    return ladder.read(ladder_passes(truth, **how), QUESTION)[0]
+    return response.read(ladder_passes(truth, **how), QUESTION)[0]
 
 
 @pytest.fixture(scope="module")
@@ -33,13 +32,13 @@ def found():
 
 
 def test_first_playable_is_the_crossing_of_held(found):
-    expected = X0 - math.log(1 - 1.08 * QUESTION.floor_fps / A) / B
+    expected = X0 - math.log(1 - 1.08 * QUESTION.floor.edge / A) / B
     mark = found["first_playable"]
     assert mark.value == pytest.approx(expected, abs=0.05) and mark.low <= mark.value <= mark.high
 
 
 def test_last_paying_watt_is_where_the_slope_meets_the_price(found):
-    expected = X0 + math.log(A * B / QUESTION.price_fps_per_w) / B
+    expected = X0 + math.log(A * B / QUESTION.terms.price) / B
     assert found["last_paying"].value == pytest.approx(expected, abs=0.3)
 
 
@@ -82,7 +81,7 @@ def test_marks_do_not_depend_on_the_number_of_passes(step):
 
 
 def test_intervals_cover_the_truth():
-    expected = X0 + math.log(A * B / QUESTION.price_fps_per_w) / B
+    expected = X0 + math.log(A * B / QUESTION.terms.price) / B
     hits = 0
     for seed in range(12):
         one = read({w: curve(w) / 1.08 for w in LIMITS}, sd=0.01, seed=seed)
@@ -94,13 +93,13 @@ def test_intervals_cover_the_truth():
 def test_a_mark_outside_what_was_tried_says_so():
     low = read({w: curve(w) / 1.08 for w in range(3, 9)}, sd=0.002)
     found = {m.id: m for m in marks.find(low, QUESTION)}
-    assert found["first_playable"].value is None and "nothing tried holds" in found["first_playable"].note
-    assert found["last_paying"].value is None and "still pays" in found["last_paying"].note
-    assert "still rising" in found["ceiling"].note
+    assert found["first_playable"].value is None and "nothing tried holds" in found["first_playable"].words
+    assert found["last_paying"].value is None and "still pays" in found["last_paying"].words
+    assert "still rising" in found["ceiling"].words
     easy = read({w: 45.0 + 0.01 * w for w in range(7, 15)}, sd=0.002)
     found = {m.id: m for m in marks.find(easy, QUESTION)}
-    assert "lowest limit tried already holds" in found["first_playable"].note
-    assert "no watt tried" in found["last_paying"].note
+    assert "lowest limit tried already holds" in found["first_playable"].words
+    assert "no watt tried" in found["last_paying"].words
 
 
 def test_a_curve_along_the_price_gives_a_range():
@@ -116,10 +115,10 @@ def test_few_levels_give_only_what_they_carry():
 
 def test_per_watt_names_what_it_divides_by():
     passes = ladder_passes({w: curve(w) / 1.08 for w in LIMITS}, sd=0.002)
-    without = [replace(p, figures=replace(p.figures, draw_w=None)) for p in passes]
-    bare = [replace(p, figures=replace(p.figures, draw_w=None, package_w=None)) for p in passes]
+    without = [changed(p, without=["draw_w"]) for p in passes]
+    bare = [changed(p, without=["draw_w", "package_w"]) for p in passes]
     for members, kind in ((passes, "draw"), (without, "package"), (bare, "limit")):
-        labels = [m.label for m in marks.find(ladder.read(members, QUESTION)[0], QUESTION)]
+        labels = [m.label for m in marks.find(response.read(members, QUESTION)[0], QUESTION)]
         assert f"best frames per watt of {kind}" in labels
 
 
@@ -131,10 +130,10 @@ def test_crossing(floor, at):
 def test_the_interval_of_the_best_per_watt_holds_95_of_100_redrawn_peaks():
     one = read({w: curve(w) / 1.08 for w in LIMITS}, sd=0.012, seed=3)
     mark = next(m for m in marks.find(one, QUESTION) if m.id == "best_per_watt")
-    x, y = one.limits_w, np.array([math.exp(level.rate.mean) for level in one.levels])
-    se = np.array([level.rate.se for level in one.levels]) * y
-    dof = np.array([level.rate.dof for level in one.levels])
-    again = redraw(one.rate_curve.curve, x, y, se, dof, draws=2000, seed=99)  # other draws than the mark's own
-    peaks = again.grid[(again.values / marks.power_at(one, again.grid, "draw")).argmax(axis=1)]
+    x, y = one.levels, np.array([math.exp(level.rate.mean) for level in one.groups])
+    se = np.array([level.rate.se for level in one.groups]) * y
+    dof = np.array([level.rate.dof for level in one.groups])
+    again = redraw(one.curve.curve, x, y, se, dof, draws=2000, seed=99)  # other draws than the mark's own
+    peaks = again.grid[(again.values / marks.power_at(one, again.grid)).argmax(axis=1)]
     inside = np.mean((peaks >= mark.low - 1e-9) & (peaks <= mark.high + 1e-9))
     assert 0.92 <= inside <= 0.985

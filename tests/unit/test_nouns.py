@@ -8,10 +8,13 @@ from hovrik.core.errors import ImportRefused, LimitError, PlanError, Problem
 from hovrik.core.facts.condition import UNKNOWN, Condition, Provenance, from_plain, to_plain
 from hovrik.core.facts.knob import LIMITS, Knob
 from hovrik.core.facts.known_knobs import known
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import OsSlot, Rig, Version
 from hovrik.core.facts.setup import Reading, Setup, Snapshot, describe, static
+from hovrik.core.facts.terms import Floor, School
 from hovrik.core.facts.title import Scene, Title
-from hovrik.core.questions.question import Question, School, Source
+from hovrik.core.questions.question import Question, lowest_watts
+from hovrik.core.read.answer import Context, build
 
 
 def test_unknown_is_not_a_default():
@@ -102,13 +105,34 @@ def test_title_survives_the_round_trip():
 
 
 def test_question_survives_the_round_trip():
-    question = Question("r", "s", "t", "c", Source.ADAPTER, 45.0, School.TIME_WEIGHTED)
+    question = lowest_watts("r", "s", "t", "c", Source.ADAPTER, target_fps=45.0, school=School.TIME_WEIGHTED)
     assert Question.from_dict({**question.as_dict(), "added_later": 1}) == question
-    assert question.floor_fps == pytest.approx(43.65)
+    assert question.floor.edge == pytest.approx(43.65)
+
+
+def test_a_question_of_a_newer_kind_is_kept_and_said_never_read_as_another():
+    body = {"kind": "best-route", "version": 4, "terms": {"sure": 0.9}, "place": {"rigs": ["r"]}, "parts": {"legs": 3}}
+    question = Question.from_dict(body)
+    assert question.as_dict() == body and not question.is_known
+    said = build([], question, Context())
+    assert "does not know (best-route)" in said.sentence and said.option is None
+    edited = question.with_(target_fps=30.0)
+    assert edited.is_known and edited.rig == "r" and edited.target_fps == 30.0
+
+
+def test_a_question_of_before_there_were_kinds_asks_for_the_lowest_watts():
+    former = {
+        "rig": "r", "slot": "s", "title": "t", "scene": "c", "source": "adapter", "target_fps": 50.0,
+        "school": "slowest_mean", "tolerance": 0.02, "missed_share": 0.02, "sure": 0.9, "price_fps_per_w": 2.0,
+    }  # fmt: skip
+    question = Question.from_dict(former)
+    assert (question.rig, question.slot, question.title, question.scene) == ("r", "s", "t", "c")
+    assert question.floor == Floor("low_1pct", 50.0, 0.02, 0.02) and question.terms.price == 2.0
+    assert (question.source, question.school, question.terms.sure) == (Source.ADAPTER, School.SLOWEST_MEAN, 0.9)
 
 
 def test_39_2_at_a_cap_of_40_holds_40():
-    assert Question("r", "s", "t", "c", target_fps=40).floor_fps < 39.2
+    assert lowest_watts("r", "s", "t", "c", target_fps=40).floor.edge < 39.2
 
 
 def test_limit_error_reads_as_the_house_style_wants():

@@ -9,7 +9,9 @@ from helpers.build import wandering
 from scipy import stats
 
 from hovrik.core.passes import frames
-from hovrik.core.stats.spread import LogMean, load_time_constant_s, pooled, t_quantile, within_pass
+from hovrik.core.passes.inside import load_time_constant_s, within_pass
+from hovrik.core.stats.estimate import Mean, t_quantile
+from hovrik.core.stats.spread import pooled
 
 
 @pytest.mark.parametrize("dof", [2.0, 5.5, 30.0, 1000.0])
@@ -40,7 +42,7 @@ def test_one_pass_a_level_leans_on_the_prior():
 
 
 def test_estimate_is_a_t_interval():
-    e = LogMean(math.log(40), 0.01, 8.0, 3).estimate("fps")
+    e = Mean(math.log(40), 0.01, 8.0, 3).estimate("fps")
     half = stats.t.ppf(0.975, 8) * 0.01
     assert (e.low, e.high) == pytest.approx((40 * math.exp(-half), 40 * math.exp(half)), rel=1e-6)
 

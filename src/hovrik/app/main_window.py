@@ -11,6 +11,7 @@ from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from ..bench.job import Progress
+from ..bench.protocol import Machine
 from ..core.errors import HovrikError
 from ..core.facts.setup import Setup
 from ..core.words import plural
@@ -18,6 +19,7 @@ from ..service import library
 from ..service import run as sweep
 from ..service.gather import surprising_setups, void_setups
 from ..service.machines import open_machine
+from ..store.notebook import Notebook
 from .commands import answer
 from .evaluate_worker import EvaluateWorker
 from .guide import Guide
@@ -30,6 +32,7 @@ from .widgets.banner import Banner
 from .widgets.bench_line import BenchLine
 from .widgets.fields import button
 from .widgets.question_line import QuestionLine
+from .worker import Worker
 
 STAGES = ("Rig", "Scene", "Plan", "Bench", "Read", "Choose", "Keep")
 
@@ -57,7 +60,7 @@ class MainWindow(QMainWindow):
         self._make_actions()
         self._connect()
         self._restore_state()
-        self._show_machine()
+        session.look_at_machine()
         self._offer_recovery()
         QTimer.singleShot(30, self._first_look)
 
@@ -121,9 +124,12 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         session.question_changed.connect(self.evaluate)
-        session.question_changed.connect(self._show_machine)
+        session.over_changed.connect(self.evaluate)
+        session.question_changed.connect(session.look_at_machine)
+        session.machine_looked.connect(self._show_machine)
         session.passes_changed.connect(self.evaluate)
         session.library_changed.connect(self._on_library_changed)
+        session.library_changed.connect(session.look_at_machine)
         session.failed.connect(self.banner.show_problem)
         self.evaluator.evaluated.connect(session.set_evaluation)
         self.evaluator.failed.connect(self.answer_panel.show_text)
@@ -137,6 +143,7 @@ class MainWindow(QMainWindow):
         self._soon.setSingleShot(True)
         self._soon.setInterval(800)
         self._soon.timeout.connect(self.evaluate)
+        self.runner.planned.connect(self._on_planned)
         self.runner.pass_stored.connect(self._on_pass_stored)
         self.runner.failed.connect(self.banner.show_problem)
         self.runner.idle.connect(self._after_run)
@@ -228,7 +235,7 @@ class MainWindow(QMainWindow):
     def evaluate(self) -> None:
         """Ask for newest figures."""
         if self.session.question is not None:
-            self.evaluator.ask(self.session.question)
+            self.evaluator.ask(self.session.question, self.session.over)
 
     def _on_pass_stored(self) -> None:
         if not self._soon.isActive() and not self.evaluator.is_busy:
@@ -277,21 +284,23 @@ class MainWindow(QMainWindow):
         if session.question is None:
             self.banner.show_problem("There is nothing to run yet: make a rig in Rig and a title in Scene first.")
             return
+        if session.notebook.read_only:
+            self.banner.show_problem(f"Nothing can be kept here. {session.notebook.why_read_only}")
+            return
         if session.address is None and self._ask_once(setups):
             return
-        try:
-            plan_id = sweep.keep_plan(
-                session.notebook,
-                session.question,
-                session.design,
-                room_c=session.room_c,
-                seen=session.seen(),
-                setups=setups,
-            )
+        question, design, room_c, seen = session.question, session.design, session.room_c, session.seen()
+        try:  # what the rig does not allow is said here, before anything is shown
+            sweep.check_plan(sweep.rig_of(session.notebook, question.rig), design, setups)
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return
-        self.run_plan(plan_id)
+
+        def plan(notebook: Notebook, machine: Machine) -> str:
+            told = seen if machine.describe().by_hand else library.told_by(notebook, question, machine)
+            return sweep.keep_plan(notebook, question, design, room_c=room_c, seen=told, setups=setups)
+
+        self._run(plan)
 
     def _ask_once(self, setups: Sequence[Setup]) -> bool:
         """Before a sweep by hand: what only a person knows and was not asked yet. Whether the start waits for it."""
@@ -311,6 +320,9 @@ class MainWindow(QMainWindow):
 
     def run_plan(self, plan_id: str) -> None:
         """Run what is left of a stored plan, in the Bench stage."""
+        self._run(lambda _notebook, _machine: plan_id)
+
+    def _run(self, plan: Callable[[Notebook, Machine], str]) -> None:
         session = self.session
         question, rig = session.question, session.rig
         if question is None or rig is None:
@@ -318,16 +330,18 @@ class MainWindow(QMainWindow):
         address, pace = session.address, self.bench.pace_value()
         self.banner.dismiss()
         self.show_stage("Bench")
-        passes = sweep.load_plan(session.notebook, plan_id).passes
-        self.bench.show_queue(passes, session.notebook.done_indices(plan_id))
         if address is not None:
-            self.runner.start(plan_id, address, lambda: open_machine(address, pace=pace))
+            self.runner.start(plan, address, lambda: open_machine(address, pace=pace))
         else:
             titles = list(library.titles(session.notebook).values())
             by_hand = {"kind": "by hand", "rig": rig.key}
             machine = self.guide.machine(rig, titles, question.source)
-            self.runner.start(plan_id, by_hand, lambda: machine)
+            self.runner.start(plan, by_hand, lambda: machine)
         self._show_readiness()
+
+    def _on_planned(self, plan_id: str) -> None:
+        notebook = self.session.notebook
+        self.bench.show_queue(sweep.load_plan(notebook, plan_id).passes, notebook.done_indices(plan_id))
 
     def _stop(self) -> None:
         """End the run; a person is asked for nothing more."""
@@ -341,18 +355,19 @@ class MainWindow(QMainWindow):
     def _after_run(self) -> None:
         self.bench_line.show_running(False)
         self.bench_line.step.setText("No sweep is running.")
-        self._show_machine()
+        self.session.look_at_machine()
         self._show_readiness()
         self.evaluate()
         self._offer_recovery()
 
     def _show_machine(self) -> None:
-        try:
-            charge = self.session.charge()
-        except HovrikError as fault:
-            self.bench_line.show_machine(f"machine: {fault}")
-            return
-        self.bench_line.show_machine(f"charge {100 * charge:.0f} %" if charge is not None else "run by hand")
+        seen = self.session.machine_seen
+        if seen.fault:
+            self.bench_line.show_machine(f"machine: {seen.fault}")
+        elif self.session.address is None:
+            self.bench_line.show_machine("run by hand")
+        elif seen.charge is not None:
+            self.bench_line.show_machine(f"charge {100 * seen.charge:.0f} %")
 
     def _offer_recovery(self) -> None:
         if self.session.notebook.read_only:
@@ -447,6 +462,8 @@ class MainWindow(QMainWindow):
         self.guide.stop()
         self.runner.close()
         self.evaluator.close()
+        for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
+            worker.close()
         QSettings("hovrik", "hovrik").setValue("geometry", self.saveGeometry())
         current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
         with contextlib.suppress(HovrikError):  # a full disk must not keep the window open; nothing measured is lost

@@ -1,8 +1,8 @@
 """The one document: notebook, question, plan, selection. Core values are frozen; a change replaces one and tells.
 
-Signals: question_changed, design_changed, room_changed, evaluation_changed (new figures), passes_changed (rows
-were added or annotated), selection_changed (pass id), profiles_changed,
-library_changed (rigs or titles), answers_changed (preflight).
+Signals: question_changed, over_changed, design_changed, room_changed, evaluation_changed (new figures), passes_changed
+(rows were added or annotated), selection_changed (pass id), profiles_changed, library_changed (rigs or titles),
+answers_changed (preflight), machine_looked (machine_seen is new).
 """
 
 from __future__ import annotations
@@ -21,14 +21,14 @@ from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
 from ..core.plan.grid import LadderDesign
-from ..core.questions.preflight import Item, conditions
+from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
 from ..service import library
 from ..service import run as sweep
 from ..service.gather import Evaluation
-from ..service.machines import open_machine
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
+from .worker import Worker
 
 DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
 
@@ -41,6 +41,7 @@ class Session(QObject):
     """
 
     question_changed = pyqtSignal()
+    over_changed = pyqtSignal()
     design_changed = pyqtSignal()
     room_changed = pyqtSignal()
     evaluation_changed = pyqtSignal()
@@ -49,6 +50,7 @@ class Session(QObject):
     profiles_changed = pyqtSignal()
     library_changed = pyqtSignal()
     answers_changed = pyqtSignal()
+    machine_looked = pyqtSignal()
     thresholds_changed = pyqtSignal()
     stills_changed = pyqtSignal()
     incidents_changed = pyqtSignal()
@@ -60,6 +62,10 @@ class Session(QObject):
         self.undo_stack = QUndoStack(self)
         self.evaluation: Evaluation | None = None
         self.selected_pass: str | None = None
+        self.machine_seen = Seen()
+        self._looker = Worker("look", self)
+        self._looker.finished.connect(self._on_looked)
+        self.over = ""  # id of the factor that passes are read along, "" the static limit
         body = self.notebook.get_state("question")
         self.question: Question | None = Question.from_dict(body) if body else None
         body = self.notebook.get_state("design")
@@ -69,6 +75,12 @@ class Session(QObject):
     def close(self) -> None:
         """Let go of the notebook."""
         self.notebook.close()
+
+    def read_along(self, over: str) -> None:
+        """Read the passes along another factor: a view, not an edit."""
+        if over != self.over:
+            self.over = over
+            self.over_changed.emit()
 
     # -- setters, called by undo commands only
 
@@ -117,7 +129,7 @@ class Session(QObject):
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""
-        return library.preflight(self.notebook, self.question, self.address) if self.question else ()
+        return library.preflight(self.notebook, self.question, self.machine_seen) if self.question else ()
 
     def seen(self) -> dict[str, Condition]:
         """What the list says about passes made now."""
@@ -185,9 +197,11 @@ class Session(QObject):
         found = self.newest(kind).get(key)
         return str(found.body.get("name", key)) if found else key
 
-    def charge(self) -> float | None:
-        """Charge of the machine now, None where it cannot be read."""
-        if self.address is None:
-            return None
-        machine = open_machine(self.address)
-        return machine.charge()
+    def look_at_machine(self) -> None:
+        """Read the machine anew, off the interface thread; `machine_looked` tells."""
+        address = self.address
+        self._looker.ask(lambda _wanted: library.look(address))
+
+    def _on_looked(self, seen: Seen) -> None:
+        self.machine_seen = seen
+        self.machine_looked.emit()

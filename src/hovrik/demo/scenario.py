@@ -9,7 +9,7 @@ from typing import Any
 
 from ..bench.job import Control, RunEvent
 from ..core.plan.grid import LadderDesign
-from ..core.questions.question import Question
+from ..core.questions.question import Question, lowest_watts
 from ..service import library
 from ..service import run as sweep
 from ..service.machines import open_machine, simulated
@@ -22,7 +22,7 @@ ROOM_C = 22.0
 
 def question() -> Question:
     """The demo's question."""
-    return Question(rig="ombrel-8", slot="sedge", title="saltmarsh-couriers", scene="causeway", target_fps=40.0)
+    return lowest_watts(rig="ombrel-8", slot="sedge", title="saltmarsh-couriers", scene="causeway", target_fps=40.0)
 
 
 def design(seed: int = 1) -> LadderDesign:

@@ -1,33 +1,40 @@
-"""From notebook rows to an answer: figures (cached), verdicts, ladders, the sentence. No interface code."""
+"""From notebook rows to an answer: figures (cached), verdicts, responses, the sentence. No interface code."""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from statistics import fmean
 from typing import Any
 
 import numpy as np
 
+from ..core import words
 from ..core.errors import InputError
+from ..core.facts.factor import Factor, static_limit
 from ..core.facts.incident import Incident
-from ..core.facts.knob import LIMITS
+from ..core.facts.knob import Knob, named
+from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.finding import State
+from ..core.message import Message, Value, say
 from ..core.passes import energy, figures, heat
-from ..core.passes import verdict as validity
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
+from ..core.passes.inside import OnePass
+from ..core.passes.point import Point
 from ..core.passes.record import Origin, PassRecord
-from ..core.passes.verdict import State, Thresholds, Verdict
+from ..core.passes.verdict import Verdict
 from ..core.questions.question import Question
-from ..core.read import ladder
+from ..core.read import response
 from ..core.read.answer import Answer, Context, build
-from ..core.read.ladder import Counted, Ladder
-from ..core.stats.spread import OnePass
-from ..store.notebook import Annotation, Entity, Notebook
-from .thresholds import changed, thresholds_of
+from ..core.read.group import Counted, Group
+from ..core.read.response import Response
+from ..store.notebook import Annotation, Notebook
+from .along import factor_of, factors_along
+from .judging import verdicts_of
+from .points import Places
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
@@ -41,9 +48,10 @@ class Cancelled(Exception):
 
 @dataclass(frozen=True)
 class PassView:
-    """A pass as it is shown: record (without trace), figures, verdict. deleted : taken out by the user."""
+    """A pass as it is shown: record (without trace), point, figures, verdict. deleted : taken out by the user."""
 
     record: PassRecord
+    point: Point
     figures: PassFigures
     verdict: Verdict
     deleted: bool = False
@@ -56,21 +64,24 @@ class PassView:
 
 @dataclass(frozen=True)
 class Evaluation:
-    """Everything that is known about a question. constants : calibrated heat response, with why not where None."""
+    """Everything that is known about a question. constants : calibrated heat response, with why not where None;
+    factor : what its responses lie along; along : what they can lie along."""
 
     question: Question
     rig: Rig | None
     views: tuple[PassView, ...]
-    ladders: tuple[Ladder, ...]
+    responses: tuple[Response, ...]
     answer: Answer
     context: Context
     constants: TimeConstants | None
     why_no_constants: str = ""
+    factor: Factor = field(default_factory=static_limit)
+    along: tuple[Factor, ...] = ()
 
     @property
     def surprises(self) -> dict[str, str]:
         """Passes that stand out from the others: id to words."""
-        return {pass_id: words for one in self.ladders for pass_id, words in one.surprises}
+        return {pass_id: words.render(said) for one in self.responses for pass_id, said in one.surprises}
 
 
 def void_setups(evaluation: Evaluation) -> list[Setup]:
@@ -96,80 +107,91 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
     ]  # fmt: skip
 
 
-def evaluate(notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None) -> Evaluation:
+def evaluate(
+    notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None, over: str = ""
+) -> Evaluation:
     """Read every pass that belongs to the question and build the answer.
 
-    progress(done, total) is called for each pass whose figures had to be computed; False raises Cancelled.
+    over : id of the factor that passes are read along, the static limit where none is named. progress(done, total) is
+    called for each pass whose figures had to be computed; False raises Cancelled. Raises InputError for a factor that
+    neither the program nor the rig, slot or title knows.
     """
-    entities = {entity.id: entity for entity in notebook.entities()}
+    places = Places(notebook.entities())
+    rig = places.newest_rig(question.rig)
+    knobs = places.knobs(question)
+    factor = factor_of(over, knobs, rig, places)
     notes = notebook.annotations()
-    rig = _rig(entities, question)
-    records = [r for r in notebook.passes() if _belongs(r, entities, question)]
-    constants, why_not = _constants(notebook, records)
-    limits = thresholds_of(notebook, Thresholds)
-    views = _views(notebook, records, notes, question, rig, constants, limits, progress)
+    everything = notebook.passes()
+    records = [record for record in everything if places.belongs(record, question, factor.place)]
+    heat_passes = [r for r in everything if r.purpose == "heat" and places.key(r, "rig") == question.rig]
+    constants = _Constants(notebook, heat_passes, places)
+    views = _views(notebook, records, notes, places, constants, progress)
     counted = [view for view in views if view.counts]
-    ladders = _with_incidents(_ladders(notebook, counted, question), _incidents(notebook, entities, question))
-    context = _context(views, counted, rig, _versions_differ(counted, entities))
+    responses = _responses(notebook, counted, question, factor, named(knobs))
+    responses = _with_incidents(responses, _incidents(notebook, places, question))
+    context = _context(views, counted, rig)
+    newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
+    along = factors_along(question, everything, [view.point for view in counted], knobs, rig, places)
     return Evaluation(
-        question, rig, tuple(views), tuple(ladders), build(ladders, question, context), context, constants, why_not
-    )
+        question, rig, tuple(views), tuple(responses), build(responses, question, context), context, newest, why_not,
+        factor, along,
+    )  # fmt: skip
 
 
-def _incidents(notebook: Notebook, entities: Mapping[str, Entity], question: Question) -> list[Incident]:
+def _incidents(notebook: Notebook, places: Places, question: Question) -> list[Incident]:
     """Incidents of the question's rig, slot and title, whatever the scene."""
     wanted = {"rig": question.rig, "slot": f"{question.rig}/{question.slot}", "title": question.title}
     return [
-        one for one in notebook.incidents() if all(entities[one.context[k]].key == key for k, key in wanted.items())
+        one for one in notebook.incidents()
+        if all(places.entities[one.context[k]].key == key for k, key in wanted.items())
+    ]  # fmt: skip
+
+
+def _with_incidents(responses: Sequence[Response], incidents: Sequence[Incident]) -> list[Response]:
+    """Groups with the incidents at their setup counted: such a setup is not recommended."""
+    if not incidents:
+        return list(responses)
+    return [
+        replace(one, groups=tuple(replace(g, incidents=sum(_at(i, g) for i in incidents)) for g in one.groups))
+        for one in responses
     ]
 
 
-def _with_incidents(ladders: Sequence[Ladder], incidents: Sequence[Incident]) -> list[Ladder]:
-    """Levels with the incidents at their setup counted: such a setup is not recommended."""
-    found = []
-    for one in ladders:
-        levels = tuple(
-            replace(
-                level,
-                incidents=sum(i.setup == one.family.with_(**dict.fromkeys(LIMITS, level.limit_w)) for i in incidents),
-            )
-            for level in one.levels
-        )
-        found.append(replace(one, levels=levels))
-    return found
+def _at(incident: Incident, group: Group) -> bool:
+    own = group.setup
+    return set(incident.setup) == set(own) and all(known(k).agrees(v, own[k]) for k, v in incident.setup.items())
 
 
-def _rig(entities: Mapping[str, Entity], question: Question) -> Rig | None:
-    found = [e for e in entities.values() if e.kind == "rig" and e.key == question.rig]
-    return Rig.from_dict(found[-1].body) if found else None
+class _Constants:
+    """Time constants of a rig by fan policy, from its newest heat pass under that policy that carries them."""
 
+    def __init__(self, notebook: Notebook, heat_passes: Sequence[PassRecord], places: Places) -> None:
+        self._notebook, self._places = notebook, places
+        self._passes = [r for r in reversed(heat_passes) if r.outcome.value == "done"]
+        self._cached = notebook.cached(HEAT_ALGORITHM, HEAT_VERSION) if heat_passes else {}
+        self._known: dict[str, tuple[TimeConstants | None, str]] = {}
 
-def _belongs(record: PassRecord, entities: Mapping[str, Entity], question: Question) -> bool:
-    keys = {kind: entities[record.context[kind]].key for kind in record.context}
-    source = record.conditions.get("source")
-    return (
-        keys["rig"] == question.rig
-        and keys["slot"] == f"{question.rig}/{question.slot}"
-        and keys["title"] == question.title
-        and keys["scene"] == f"{question.title}/{question.scene}"
-        and (source is None or source.value == question.source.value)
-    )
+    def of(self, point: Point) -> tuple[TimeConstants | None, str]:
+        """Those for a pass, and why there are none. An unknown policy is taken to be any."""
+        policy = str(point.setup.get("fan_policy", ""))
+        if policy not in self._known:
+            self._known[policy] = self._find(policy)
+        return self._known[policy]
 
-
-def _constants(notebook: Notebook, records: Sequence[PassRecord]) -> tuple[TimeConstants | None, str]:
-    """Time constants from the newest heat pass of the rig that carries them, and why there are none."""
-    long_passes = [r for r in records if r.purpose == "heat" and r.outcome.value == "done"]
-    cached = notebook.cached(HEAT_ALGORITHM, HEAT_VERSION)
-    why = "no heat pass has calibrated this rig and fan policy yet"
-    for record in reversed(long_passes):
-        body = cached.get(record.id)
-        if body is None:
-            body = _calibrate(notebook.load(record.id))
-            notebook.cache(HEAT_ALGORITHM, HEAT_VERSION, {record.id: body})
-        if "reason" not in body:
-            return TimeConstants(**body), ""
-        why = body["reason"]
-    return None, why
+    def _find(self, policy: str) -> tuple[TimeConstants | None, str]:
+        why = "no heat pass has calibrated this rig and fan policy yet"
+        for record in self._passes:
+            own = str(self._places.point(record).setup.get("fan_policy", ""))
+            if policy and own and policy != own:
+                continue
+            body = self._cached.get(record.id)
+            if body is None:
+                body = _calibrate(self._notebook.load(record.id))
+                self._notebook.cache(HEAT_ALGORITHM, HEAT_VERSION, {record.id: body})
+            if "reason" not in body:
+                return TimeConstants(**body), ""
+            why = body["reason"]
+        return None, why
 
 
 def _calibrate(record: PassRecord) -> dict[str, Any]:
@@ -185,81 +207,53 @@ def _calibrate(record: PassRecord) -> dict[str, Any]:
 
 
 def _views(
-    notebook: Notebook,
-    records: Sequence[PassRecord],
-    notes: Mapping[str, Sequence[Annotation]],
-    question: Question,
-    rig: Rig | None,
-    constants: TimeConstants | None,
-    limits: Thresholds,
-    progress: Callable[[int, int], bool] | None,
-) -> list[PassView]:
-    heat_key = f"{constants.fast_s:.6g}/{constants.slow_s:.6g}" if constants else "-"
-    algorithm = f"{figures.ALGORITHM}/{question.target_fps:g}/{heat_key}"
-    cached = notebook.cached(algorithm, figures.VERSION)
-    missing = [r for r in records if r.id not in cached]
-    fresh: dict[str, dict[str, Any]] = {}
-    for number, record in enumerate(missing):
-        full = notebook.load(record.id)
-        fresh[record.id] = figures.figures_of(full, constants, question.target_fps).as_dict()
+    notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], places: Places,
+    constants: _Constants, progress: Callable[[int, int], bool] | None,
+) -> list[PassView]:  # fmt: skip
+    points = {record.id: places.point(record) for record in records}
+    by_heat: dict[str, tuple[TimeConstants | None, list[PassRecord]]] = {}
+    for record in records:
+        own, _ = constants.of(points[record.id])
+        key = f"{own.fast_s:.6g}/{own.slow_s:.6g}" if own else "-"
+        by_heat.setdefault(key, (own, []))[1].append(record)
+    bodies: dict[str, dict[str, Any]] = {}
+    missing: list[tuple[str, TimeConstants | None, PassRecord]] = []
+    for key, (own, group) in by_heat.items():
+        cached = notebook.cached(f"{figures.ALGORITHM}/{key}", figures.VERSION)
+        bodies.update({r.id: cached[r.id] for r in group if r.id in cached})
+        missing += [(key, own, r) for r in group if r.id not in cached]
+    fresh: dict[str, dict[str, dict[str, Any]]] = {}
+    for number, (key, own, record) in enumerate(missing):
+        body = figures.figures_of(notebook.load(record.id), own).as_dict()
+        bodies[record.id] = fresh.setdefault(key, {})[record.id] = body
         if progress is not None and not progress(number + 1, len(missing)):
             raise Cancelled
-    notebook.cache(algorithm, figures.VERSION, fresh)
-    verdicts = _verdicts(notebook, records, notes, rig, limits)
-    views = []
-    for record in records:
-        own = notes.get(record.id, ())
-        verdict = verdicts[record.id]
-        overrule = next((n.body for n in reversed(own) if n.kind == "overrule"), None)
-        if overrule is not None:
-            verdict = replace(verdict, state=State(overrule["state"]), overruled=overrule["reason"])
-        deleted = any(n.kind == "deletion" for n in own)
-        body = cached.get(record.id) or fresh[record.id]
-        views.append(PassView(record, PassFigures.from_dict(body), verdict, deleted))
-    return views
+    for key, found in fresh.items():
+        notebook.cache(f"{figures.ALGORITHM}/{key}", figures.VERSION, found)
+    verdicts = verdicts_of(notebook, records, notes, places)
+    return [
+        PassView(
+            record, points[record.id], PassFigures.from_dict(bodies[record.id]), verdicts[record.id],
+            any(note.kind == "deletion" for note in notes.get(record.id, ())),
+        )
+        for record in records
+    ]  # fmt: skip
 
 
-def _verdicts(
-    notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], rig: Rig | None,
-    limits: Thresholds,
-) -> dict[str, Verdict]:  # fmt: skip
-    """Verdicts as annotated; judged anew (and cached) under other thresholds or where marks were moved since."""
-    found: dict[str, Verdict] = {}
-    other = changed(limits)
-    algorithm = f"verdict/{json.dumps(other, sort_keys=True)}"
-    cached = notebook.cached(algorithm, validity.VERSION)
-    fresh = {}
-    for record in records:
-        kept = None if other else _annotated(notes.get(record.id, ()))
-        body = kept or cached.get(record.id)
-        if body is None:
-            body = fresh[record.id] = validity.judge(notebook.load(record.id), rig, limits).as_dict()
-        found[record.id] = Verdict.from_dict(body)
-    notebook.cache(algorithm, validity.VERSION, fresh)
-    return found
-
-
-def _annotated(notes: Sequence[Annotation]) -> dict[str, Any] | None:
-    """The newest annotated verdict, None where marks were moved after it."""
-    for note in reversed(notes):
-        if note.kind == "mark":
-            return None
-        if note.kind == "verdict":
-            return note.body
-    return None
-
-
-def _ladders(notebook: Notebook, counted: Sequence[PassView], question: Question) -> list[Ladder]:
-    """Ladders of the counted passes. A family with one pass a level takes its intervals from inside the passes."""
-    by_family: dict[Any, dict[float | None, int]] = {}
-    for view in counted:
-        levels = by_family.setdefault(view.record.setup.family, {})
-        limit = view.record.setup.static_limit_w
-        levels[limit] = levels.get(limit, 0) + 1
-    single = {family for family, levels in by_family.items() if max(levels.values()) == 1}
-    spreads = _spreads(notebook, [v.record for v in counted if v.record.setup.family in single])
-    passes = [Counted(v.record.id, v.record.setup, v.figures, spreads.get(v.record.id)) for v in counted]
-    return ladder.read(passes, question)
+def _responses(
+    notebook: Notebook, counted: Sequence[PassView], question: Question, factor: Factor, knobs: Mapping[str, Knob]
+) -> list[Response]:
+    """Responses of the counted passes. One with one pass a level takes its intervals from inside the passes."""
+    passes = [Counted(v.record.id, v.point, v.record.asked, v.figures) for v in counted]
+    found = response.read(passes, question, factor, knobs)
+    single = {
+        id_ for one in found if all(len(group.passes) == 1 for group in one.groups)
+        for group in one.groups for id_ in group.passes
+    }  # fmt: skip
+    if not single:
+        return found
+    spreads = _spreads(notebook, [v.record for v in counted if v.record.id in single])
+    return response.read([replace(one, spread=spreads.get(one.id)) for one in passes], question, factor, knobs)
 
 
 def _spreads(notebook: Notebook, records: Sequence[PassRecord]) -> dict[str, OnePass]:
@@ -274,31 +268,17 @@ def _spreads(notebook: Notebook, records: Sequence[PassRecord]) -> dict[str, One
     return {r.id: OnePass(**bodies[r.id]) for r in records if bodies.get(r.id)}
 
 
-def _versions_differ(counted: Sequence[PassView], entities: Mapping[str, Entity]) -> list[str]:
-    """Versions that are not the same in all passes, in words: they may explain a difference."""
-    seen: dict[str, set[str]] = {}
-    for view in counted:
-        for kind in ("rig", "slot", "title"):
-            for version in entities[view.record.context[kind]].body.get("versions") or ():
-                seen.setdefault(str(version["what"]), set()).add(str(version.get("installed") or "unknown"))
-    differ = {what: ", ".join(sorted(found)) for what, found in seen.items() if len(found) > 1}
-    return [f"passes ran under different versions of {what}: {found}" for what, found in differ.items()]
-
-
-def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None, notes: list[str]) -> Context:
-    rooms = {v.record.conditions["room_c"].value for v in counted if "room_c" in v.record.conditions}
-    known = [float(r) for r in rooms if isinstance(r, int | float)]
-    if known and max(known) - min(known) > 3:
-        notes.append(f"rooms differ by {max(known) - min(known):.0f} degrees: temperatures are not comparable")
-    pairs = [(v.figures.package_w, v.figures.draw_w) for v in counted]
+def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None) -> Context:
+    known_rooms = [float(r) for v in counted if isinstance(r := v.point.conditions.get("room_c"), int | float)]
+    notes: list[Message] = []
+    if known_rooms and max(known_rooms) - min(known_rooms) > 3:
+        by = Value(max(known_rooms) - min(known_rooms), "degrees", digits=0)
+        notes.append(say("rooms-differ", by=by))
+    pairs = [(v.figures.value("package_w"), v.figures.value("draw_w")) for v in counted]
     both = [(p, d) for p, d in pairs if p is not None and d is not None]
     line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
     sweep = [v for v in views if v.record.purpose == "sweep" and not v.deleted]
     return Context(
-        rig,
-        fmean(known) if known else None,
-        sum(v.verdict.state is State.VOID for v in sweep),
-        sum(v.verdict.state is State.SUSPECT for v in sweep),
-        line,
-        tuple(notes),
-    )
+        rig, fmean(known_rooms) if known_rooms else None, sum(v.verdict.state is State.VOID for v in sweep),
+        sum(v.verdict.state is State.SUSPECT for v in sweep), line, tuple(notes),
+    )  # fmt: skip

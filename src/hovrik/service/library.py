@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import closing
 from dataclasses import replace
 from typing import Any
 
-from ..bench.protocol import Description
-from ..core.errors import HovrikError, PlanError, Unavailable
+from ..bench.protocol import Description, Machine
+from ..core.errors import HovrikError, PlanError
+from ..core.facts.condition import Condition, from_plain
 from ..core.facts.rig import OsSlot, Rig, Version
 from ..core.facts.sheets import key_from, rig_problems, title_problems
 from ..core.facts.title import Scene, Title
-from ..core.questions.preflight import READ_IDS, Item, Mood, Seen, items
-from ..core.questions.question import Question
+from ..core.questions.preflight import READ_IDS, Item, Mood, Seen, conditions, items
+from ..core.questions.question import Question, lowest_watts
 from ..store.notebook import Notebook
 from .machines import open_machine
 
@@ -111,7 +113,7 @@ def first_question(notebook: Notebook) -> Question | None:
     title = next((t for t in titles(notebook).values() if t.scenes), None)
     if rig is None or title is None:
         return None
-    return Question(rig.key, rig.slots[0].key, title.key, title.scenes[0].key)
+    return lowest_watts(rig.key, rig.slots[0].key, title.key, title.scenes[0].key)
 
 
 def version_history(notebook: Notebook, rig_key: str) -> list[tuple[int, str, str, Version]]:
@@ -150,27 +152,34 @@ def keep_address(notebook: Notebook, rig_key: str, address: Mapping[str, Any]) -
 
 
 def look(address: Mapping[str, Any] | None) -> Seen:
-    """What a machine shows now; nothing where there is none or it cannot be reached."""
+    """What a machine shows now; nothing where there is none, and why where it cannot be reached."""
     if address is None:
         return Seen()
     try:
-        machine = open_machine(address)
-        return Seen(machine.snapshot(), machine.charge(), machine.source(), machine.describe().slot, machine.now_ns())
-    except Unavailable:
-        return Seen()
+        with closing(open_machine(address)) as machine:
+            return _seen(machine)
+    except HovrikError as fault:
+        return Seen(fault=str(fault))
 
 
-def preflight(notebook: Notebook, question: Question, address: Mapping[str, Any] | None) -> tuple[Item, ...]:
-    """The list before measuring, with the answers kept for this rig."""
-    from ..core.facts.condition import from_plain
+def _seen(machine: Machine) -> Seen:
+    return Seen(machine.snapshot(), machine.charge(), machine.source(), machine.describe().slot, machine.now_ns())
 
+
+def told_by(notebook: Notebook, question: Question, machine: Machine) -> dict[str, Condition]:
+    """What the list before measuring says about passes made now on a machine."""
+    return conditions(preflight(notebook, question, _seen(machine)))
+
+
+def preflight(notebook: Notebook, question: Question, seen: Seen) -> tuple[Item, ...]:
+    """The list before measuring, with the answers kept for this rig. seen : what its machine showed (`look`)."""
     rig = rigs(notebook).get(question.rig)
     if rig is None:
         return ()
     slot = next((s for s in rig.slots if s.key == question.slot), None)
     kept = (notebook.get_state(ANSWERS) or {}).get(question.rig, {})
     title = titles(notebook).get(question.title)
-    return items(rig, slot, title, question, look(address), from_plain(kept))
+    return items(rig, slot, title, question, seen, from_plain(kept))
 
 
 def keep_answers(notebook: Notebook, rig_key: str, answers: Mapping[str, Any]) -> None:

@@ -21,14 +21,15 @@ def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any
     if answer.option is None:
         raise InputError("There is no answer to keep yet. " + answer.sentence)
     question = evaluation.question
-    limit = answer.option.limit_w
     passes = [
-        v.record.id for v in evaluation.views if v.counts and v.record.setup == answer.option.setup
-    ]  # the evidence at the chosen setup
+        id_ for one in evaluation.responses for group in one.groups for id_ in group.passes
+        if group.setup == answer.option.setup and group.level == answer.option.level
+    ]  # fmt: skip
     return {
         "rig": question.rig, "slot": question.slot, "title": question.title, "scene": question.scene,
         "source": question.source.value, "target_fps": question.target_fps, "low_school": question.school.value,
-        "names": names, "setup": answer.option.setup.as_dict(), "limit_w": limit, "holds": answer.holds,
+        "names": names, "setup": answer.option.setup.as_dict(),
+        "limit_w": answer.option.setup.static_limit_w, "holds": answer.holds,
         "sentence": answer.sentence,
         "metrics": {k: e.as_dict() for k, e in answer.option.metrics.items()},
         "reasons": list(answer.reasons), "passes": passes, "kept_at": time.time_ns(),

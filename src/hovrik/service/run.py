@@ -21,11 +21,11 @@ from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
 from ..core.passes.guards import GuardThresholds, guards_of
 from ..core.passes.record import PassRecord
-from ..core.passes.verdict import Verdict, judge
 from ..core.plan.grid import LadderDesign, PlannedPass, ordered_passes
 from ..core.plan.schedule import Totals, total
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
+from .judging import keep_judged
 from .machines import Address, open_machine
 from .thresholds import thresholds_of
 
@@ -90,17 +90,7 @@ def keep_plan(
 
     setups : made instead of the design's levels, with its lengths and seed. Raises PlanError, LimitError, StoreError.
     """
-    rig = rig_of(notebook, question.rig)
-    passes = passes_of(design, rig, setups)
-    wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))
-    if wrong:
-        raise PlanError(f"This cannot be planned. {' '.join(list(wrong)[:3])}")
-    too_long = total(passes, rig).too_long
-    if too_long:
-        raise PlanError(
-            f"{len(too_long)} passes would leave the valid charge window even from full. "
-            "Shorten the passes or lower the limits."
-        )
+    check_plan(rig_of(notebook, question.rig), design, setups)
     return notebook.keep_plan(
         {
             "question": question.as_dict(),
@@ -111,6 +101,20 @@ def keep_plan(
             "setups": [setup.as_dict() for setup in setups],
         }
     )
+
+
+def check_plan(rig: Rig, design: LadderDesign, setups: Sequence[Setup] = ()) -> None:
+    """Raises PlanError or LimitError where a rig does not allow a plan, or its battery does not carry it."""
+    passes = passes_of(design, rig, setups)
+    wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))
+    if wrong:
+        raise PlanError(f"This cannot be planned. {' '.join(list(wrong)[:3])}")
+    too_long = total(passes, rig).too_long
+    if too_long:
+        raise PlanError(
+            f"{len(too_long)} passes would leave the valid charge window even from full. "
+            "Shorten the passes or lower the limits."
+        )
 
 
 def passes_of(design: LadderDesign, rig: Rig, setups: Sequence[Setup] = ()) -> tuple[PlannedPass, ...]:
@@ -170,14 +174,6 @@ class _NotebookSink:
 
     def restored(self) -> None:
         self._notebook.end_run(self._run_id)
-
-
-def keep_judged(notebook: Notebook, record: PassRecord, rig: Rig | None) -> Verdict:
-    """Store a pass, then its verdict."""
-    notebook.keep(record)
-    verdict = judge(record, rig)
-    notebook.annotate(record.id, "verdict", verdict.as_dict())
-    return verdict
 
 
 def run_plan(

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..core.passes.figures import low_of
+from ..core.passes.figure import low_id
 from ..core.plan.resolution import (
     Curve,
     Repeatability,
@@ -16,8 +16,9 @@ from ..core.plan.resolution import (
     sd_at_length,
     settled_after,
 )
+from ..core.questions.question import Question
 from ..store.notebook import Notebook
-from .gather import Evaluation, PassView
+from .gather import Evaluation
 
 MATTERS = {"rate": 0.02, "low": 0.03, "draw": 0.02}  # shares a player would care about, by default
 
@@ -53,11 +54,8 @@ class SceneStudy:
         return f"To tell {100 * difference:g} % apart, passes at each setup: {', or '.join(parts)}."
 
 
-_FIGURES: dict[str, Callable[[PassView, Evaluation], float | None]] = {
-    "rate": lambda v, e: v.figures.mean_fps,
-    "low": lambda v, e: low_of(v.figures, e.question.school),
-    "draw": lambda v, e: v.figures.draw_w,
-}
+def _ids(question: Question) -> dict[str, str]:
+    return {"rate": "mean_fps", "low": low_id(question.school), "draw": "draw_w"}
 
 
 def study(notebook: Notebook, evaluation: Evaluation) -> SceneStudy | None:
@@ -67,16 +65,16 @@ def study(notebook: Notebook, evaluation: Evaluation) -> SceneStudy | None:
     if not timed:
         return None
     spread = {}
-    for name, get in _FIGURES.items():
+    for name, id_ in _ids(evaluation.question).items():
         groups: dict[object, list[tuple[float, float]]] = {}
         for order, view in enumerate(counted):
-            value = get(view, evaluation)
+            value = view.figures.value(id_)
             if value is not None and value > 0:
-                groups.setdefault(view.record.setup, []).append((float(order), value))
+                groups.setdefault(view.record.asked, []).append((float(order), value))
         found = repeatability(list(groups.values()))
         if found is not None:
             spread[name] = found
-    draws = [v.figures.draw_w for v in counted if v.figures.draw_w]
+    draws = [value for v in counted if (value := v.figures.value("draw_w"))]
     trace = notebook.load(counted[0].record.id).trace
     interval_ms = trace.interval_ms() if trace is not None else None
     warm = settled_after(interval_ms[interval_ms > 0]) if interval_ms is not None and interval_ms.size else None

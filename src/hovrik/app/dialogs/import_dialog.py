@@ -34,7 +34,6 @@ from ...service.imports import mappings, telemetry
 from ...service.imports import one as imports
 from ...store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert
 from ...store.files.read.table import Table, read_table
-from ..background import Background
 from ..session import Session
 from ..widgets.batch_page import BatchPage
 from ..widgets.channel_grid import ChannelGrid
@@ -42,6 +41,7 @@ from ..widgets.fields import TABLES, Choice, button, label
 from ..widgets.run_sheet_page import RunSheetPage
 from ..widgets.summary_page import SummaryPage
 from ..widgets.telemetry_page import TelemetryPage
+from ..worker import Wanted, Worker
 
 _UNIT_WORDS = {
     FrameUnit.MS: "intervals in ms", FrameUnit.S: "intervals in s", FrameUnit.US: "intervals in µs",
@@ -64,10 +64,10 @@ class ImportDialog(QDialog):
         self._name = ""
         self._imported: Imported | None = None
         self._passes = 0  # in it, as it is cut at its marks
-        self._reader = Background(self)
+        self._reader = Worker("read", self)
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(self._on_failed)
-        self._converter = Background(self)
+        self._converter = Worker("convert", self)
         self._converter.finished.connect(self._on_converted)
         self._converter.failed.connect(self._on_failed)
         self.tabs = QTabWidget()
@@ -193,7 +193,7 @@ class ImportDialog(QDialog):
         self._table = self._imported = None
         self.file_words.setText(f"reading {path.name} …")
         self._update_accept()
-        self._reader.run(lambda: (path, read_table(path)))
+        self._reader.ask(lambda _wanted: (path, read_table(path)))
 
     def _on_read(self, result: tuple[Path, Table]) -> None:
         path, table = result
@@ -241,11 +241,11 @@ class ImportDialog(QDialog):
         self._update_accept()
         self.outcome.setText("reading the columns …")
 
-        def work() -> tuple[Imported, list[Trace]]:
+        def work(_wanted: Wanted) -> tuple[Imported, list[Trace]]:
             imported = convert(table, mapping)
             return imported, [piece for piece, _ in batch.pieces_of(imported, math.inf)]
 
-        self._converter.run(work)
+        self._converter.ask(work)
 
     def _on_converted(self, result: tuple[Imported, list[Trace]]) -> None:
         self._imported, passes = result
@@ -372,8 +372,6 @@ class ImportDialog(QDialog):
         self.batch.finish()
         self.sheet.finish()
         self.telemetry.finish()
-        self._reader.cancel()
-        self._converter.cancel()
-        self._reader.wait()
-        self._converter.wait()
+        self._reader.close()
+        self._converter.close()
         super().done(result)

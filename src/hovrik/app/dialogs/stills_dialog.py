@@ -20,10 +20,10 @@ from PyQt6.QtWidgets import (
 from ...core.facts.setup import describe
 from ...store import stills as store
 from ...store.stills import Still
-from ..background import Background
 from ..commands import RemoveStill
 from ..session import Session
 from ..widgets.fields import PICTURES, Choice, button, label
+from ..worker import Wanted, Worker
 
 _NONE = "No stills yet. Select a pass in Read and add screenshots of the same spot, one a set-up."
 
@@ -113,7 +113,7 @@ class StillsDialog(QDialog):
         self.setWindowTitle("Stills of two set-ups")
         self.resize(1240, 720)
         self._session = session
-        self._adder = Background(self)
+        self._adder = Worker("stills", self, every=True)
         self._adder.finished.connect(self._on_added)
         self._adder.failed.connect(lambda fault: self.message.setText(str(fault)))
         self.choices = [Choice("Still on the left"), Choice("Still on the right")]
@@ -200,11 +200,11 @@ class StillsDialog(QDialog):
             self.message.setText("Select a pass in Read first.")
             return
 
-        def work() -> list[Still]:
+        def work(_wanted: Wanted) -> list[Still]:
             with notebook.sibling() as own:
                 return store.keep_stills(own, owner, paths)
 
-        self._adder.run(work)
+        self._adder.ask(work)
 
     def _on_added(self, made: list[Still]) -> None:
         for choice, still in zip(self.choices, reversed(made), strict=False):
@@ -217,6 +217,5 @@ class StillsDialog(QDialog):
             self._session.undo_stack.push(RemoveStill(self._session, self.choices[0].key()))
 
     def done(self, result: int) -> None:
-        self._adder.cancel()
-        self._adder.wait()
+        self._adder.close()
         super().done(result)

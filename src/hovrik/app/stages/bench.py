@@ -17,7 +17,6 @@ from ...service.gather import surprising_setups, void_setups
 from ...service.imports import log_parts
 from ...service.imports.mappings import mappings
 from ...store.stills import keep_stills
-from ..background import Background
 from ..own_load import OwnLoad
 from ..plots.live import LiveTraces
 from ..run_worker import RunWorker
@@ -25,6 +24,7 @@ from ..session import Session
 from ..theme import tokens
 from ..widgets.fields import Choice, button, label
 from ..widgets.guide_panel import GuidePanel
+from ..worker import Wanted, Worker
 from .base import Stage
 
 PACES = [("inf", "as fast as it goes"), ("10", "10 x real time"), ("1", "real time")]
@@ -115,7 +115,7 @@ class BenchStage(Stage):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.applicationStateChanged.connect(self.show_focus)
-        self._keeper = Background(self)
+        self._keeper = Worker("stills", self, every=True)
         self._keeper.finished.connect(lambda _count: session.stills_changed.emit())
         self._keeper.failed.connect(lambda fault: self.state.setText(f"The pass is kept, its stills are not: {fault}"))
         self._load = OwnLoad()
@@ -235,11 +235,11 @@ class BenchStage(Stage):
     def _keep_stills(self, pass_id: str, paths: list[Path]) -> None:
         notebook = self.session.notebook
 
-        def work() -> int:
+        def work(_wanted: Wanted) -> int:
             with notebook.sibling() as own:
                 return len(keep_stills(own, pass_id, paths))
 
-        self._keeper.run(work)
+        self._keeper.ask(work)
 
     def _take(self, event: Progress) -> None:
         if event.phase is Phase.APPLY:

@@ -82,7 +82,7 @@ class ChooseStage(Stage):
         holds = "no low to judge"
         if option.holds is not None:
             holds = f"{words.percent(option.holds)} that it holds {question.target_fps:g}"
-        kind = "good" if (option.holds or 0) >= question.sure else "warn"
+        kind = "good" if (option.holds or 0) >= question.terms.sure else "warn"
         card.body.addWidget(label(("✓ " if kind == "good" else "✗ ") + holds, kind))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)

@@ -12,7 +12,7 @@ from ...core import words
 from ...core.errors import HovrikError
 from ...core.facts.incident import Incident
 from ...core.facts.setup import Setup, describe
-from ...core.stats.spread import Estimate
+from ...core.stats.estimate import Estimate
 from ...service import profiles
 from ...store.files.write import profile as profile_file
 from ..commands import KeepProfile, RemoveProfile

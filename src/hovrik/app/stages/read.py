@@ -8,13 +8,14 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, Q
 
 from ...core import words
 from ...core.errors import StoreError
+from ...core.facts.knob import Level
 from ...core.facts.setup import Setup, describe
 from ...core.passes.trace import Trace
-from ...core.read.ladder import Ladder
 from ...core.read.marks import Mark, find
+from ...core.read.response import Response
 from ...service.gather import PassView
 from ..commands import Annotate
-from ..plots.ladder_plot import RatePlot, WorthPlot
+from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
 from ..widgets.fields import Choice, button, label
@@ -36,10 +37,11 @@ class ReadStage(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._ladder: Ladder | None = None
+        self._response: Response | None = None
         self._marks: tuple[Mark, ...] = ()
         self._families: tuple[Setup, ...] = ()
-        self.ladder_choice = Choice("Which setups are shown")
+        self.response_choice = Choice("Which setups are shown")
+        self.along = Choice("Along what the passes are read")
         self.rate = RatePlot()
         self.worth = WorthPlot()
         self.notes = MarginNotes("Findings")
@@ -60,7 +62,8 @@ class ReadStage(Stage):
         self.layout_.addWidget(self._arranged(), 1)
         self.table.pass_chosen.connect(session.select_pass)
         self.rate.level_chosen.connect(self._on_level_chosen)
-        self.ladder_choice.currentIndexChanged.connect(self._show_ladder)
+        self.response_choice.currentIndexChanged.connect(self._show_response)
+        self.along.currentIndexChanged.connect(self._on_along)
         self.overrule.clicked.connect(self._on_overrule)
         self.take_out.clicked.connect(self._on_take_out)
         self.import_.clicked.connect(self.import_asked)
@@ -80,7 +83,8 @@ class ReadStage(Stage):
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.ladder_choice)
+        column.addWidget(self.along)
+        column.addWidget(self.response_choice)
         column.addWidget(self.notes, 1)
         side.setMinimumWidth(230)
         top.addWidget(side)
@@ -125,39 +129,46 @@ class ReadStage(Stage):
         evaluation, question = self.session.evaluation, self.session.question
         if evaluation is None or question is None:
             return
-        families = tuple(one.family for one in evaluation.ladders)
-        self.ladder_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.ladders)])
+        self.along.offer([(one.id, f"Along: {one.label.lower()}") for one in evaluation.along])
+        self.along.show_key(evaluation.factor.id)
+        self.along.setVisible(len(evaluation.along) > 1)
+        families = tuple(one.family for one in evaluation.responses)
+        self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.responses)])
         if families != self._families:
             self._families = families
-            self.ladder_choice.show_key(self._best_ladder())
+            self.response_choice.show_key(self._best_response())
         shown = [view for view in evaluation.views if not view.deleted]
         self.table.show_passes(shown, question.school, self.session.selected_pass)
-        self._show_ladder()
+        self._show_response()
         self._show_pass()
 
-    def _best_ladder(self) -> str:
+    def _best_response(self) -> str:
         evaluation = self.session.evaluation
         option = evaluation.answer.option if evaluation else None
         if evaluation is not None and option is not None:
-            for index, ladder in enumerate(evaluation.ladders):
-                if ladder.family == option.setup.family:
+            for index, one in enumerate(evaluation.responses):
+                if any(group.setup == option.setup and group.level == option.level for group in one.groups):
                     return str(index)
         return "0"
 
-    def _show_ladder(self) -> None:
+    def _show_response(self) -> None:
         evaluation, question = self.session.evaluation, self.session.question
         if evaluation is None or question is None:
             return
-        key = self.ladder_choice.key()
-        self._ladder = evaluation.ladders[int(key)] if key and int(key) < len(evaluation.ladders) else None
+        key = self.response_choice.key()
+        self._response = evaluation.responses[int(key)] if key and int(key) < len(evaluation.responses) else None
         answer = evaluation.answer
-        family = answer.option.setup.family if answer.option else None
-        own = self._ladder is not None and self._ladder.family == family
-        self._marks = (answer.marks if own else find(self._ladder, question)) if self._ladder else ()
-        low_words = f"1 % low ({question.school.words})"
-        pick = answer.option.limit_w if own and answer.option else None
-        self.rate.show_ladder(self._ladder, self._marks, question.floor_fps, low_words, pick)
-        self.worth.show_ladder(self._ladder, question.price_fps_per_w)
+        option, shown = answer.option, self._response
+        stated = None
+        if option is not None and shown is not None:
+            places = zip(shown.groups, shown.places.tolist())
+            stated = next((at for g, at in places if g.setup == option.setup and g.level == option.level), None)
+        own = stated is not None
+        self._marks = (answer.marks if own else find(self._response, question)) if self._response else ()
+        figure = shown.figure if shown is not None else None
+        low_words = figure.label if figure is not None else "no floor"
+        self.rate.show_response(shown, self._marks, question.floor.edge, low_words, stated)
+        self.worth.show_response(shown, question.terms.price)
         self.notes.show_notes(self._margin_notes())
 
     def _margin_notes(self) -> list[tuple[str, str]]:
@@ -169,9 +180,9 @@ class ReadStage(Stage):
                 number += 1
                 found.append(("", f"{number}  {_mark_words(mark)}"))
             else:
-                found.append(("soft", f"{mark.label}: {mark.note}"))
+                found.append(("soft", f"{mark.label}: {mark.words}"))
             if mark.note and mark.value is not None:
-                found.append(("soft", mark.note))
+                found.append(("soft", mark.words))
         if evaluation is not None:
             reasons = [text for text in evaluation.answer.reasons if not self._is_mark_note(text)]
             found += [("warn" if "void" in text else "soft", text) for text in reasons]
@@ -183,7 +194,7 @@ class ReadStage(Stage):
         return found
 
     def _is_mark_note(self, text: str) -> bool:
-        return any(mark.note and text.endswith(mark.note) for mark in self._marks)
+        return any(mark.words and text.endswith(mark.words) for mark in self._marks)
 
     # -- one pass
 
@@ -198,7 +209,7 @@ class ReadStage(Stage):
         self.take_out.setEnabled(view is not None and not self.session.notebook.read_only)
         self.marks.setEnabled(view is not None and not self.session.notebook.read_only)
         if view is None or question is None:
-            self.pass_words.setText("Select a pass in the table, or click a limit in the plot.")
+            self.pass_words.setText("Select a pass in the table, or click a level in the plot.")
             self.trace.show_trace(np.empty(0), np.empty(0), None)
             self.trace.hint("Select a pass to see its frames.")
             self.distribution.show_intervals(np.empty(0), [])
@@ -241,12 +252,15 @@ class ReadStage(Stage):
             body = {"start_ns": start_ns, "end_ns": end_ns}
             self.session.undo_stack.push(Annotate(self.session, view.record.id, "mark", body))
 
-    def _on_level_chosen(self, limit_w: float) -> None:
-        level = self._ladder.level(limit_w) if self._ladder else None
-        if level is None or not level.passes:
+    def _on_along(self) -> None:
+        self.session.read_along("" if self.along.currentIndex() <= 0 else self.along.key())
+
+    def _on_level_chosen(self, level: Level) -> None:
+        group = self._response.group(level) if self._response else None
+        if group is None or not group.passes:
             return
-        at = level.passes.index(self.session.selected_pass) + 1 if self.session.selected_pass in level.passes else 0
-        self.session.select_pass(level.passes[at % len(level.passes)])
+        at = group.passes.index(self.session.selected_pass) + 1 if self.session.selected_pass in group.passes else 0
+        self.session.select_pass(group.passes[at % len(group.passes)])
 
     def _on_overrule(self) -> None:
         view = self._view()
@@ -270,10 +284,10 @@ class ReadStage(Stage):
             self.session.undo_stack.push(Annotate(self.session, view.record.id, "deletion", {}))
 
 
-def _family_words(ladder: Ladder) -> str:
-    count = sum(len(level.passes) for level in ladder.levels)
-    words_ = describe(ladder.family) if ladder.family else "cap unknown"
-    return f"{words_} ({words.plural(count, 'pass', 'passes')})"
+def _family_words(response: Response) -> str:
+    count = sum(len(group.passes) for group in response.groups)
+    words_ = describe(response.family) if response.family else "cap unknown"
+    return f"{', '.join((words_, *response.apart))} ({words.plural(count, 'pass', 'passes')})"
 
 
 def _mark_words(mark: Mark) -> str:
@@ -286,11 +300,14 @@ def _mark_words(mark: Mark) -> str:
 
 def _pass_words(view: PassView, surprise: str) -> str:
     parts = [describe(view.record.setup), view.verdict.state.value]
-    parts += [f"{f.check}: {f.evidence}. {f.next_step}".rstrip(". ") for f in view.verdict.findings]
-    parts += list(view.verdict.facts)
+    parts += [f"{f.check}: {f.evidence}. {f.advice}".rstrip(". ") for f in view.verdict.findings]
+    parts += list(view.verdict.fact_words)
     parts += [
         f"{words} {watts:.1f} W"
-        for words, watts in (("at the wall", view.figures.wall_w), ("at the DC input", view.figures.input_w))
+        for words, watts in (
+            ("at the wall", view.figures.value("wall_w")),
+            ("at the DC input", view.figures.value("input_w")),
+        )
         if watts
     ]
     if "telemetry" in view.record.conditions:

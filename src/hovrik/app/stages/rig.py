@@ -144,7 +144,8 @@ class RigStage(Stage):
         session.library_changed.connect(self.refresh)
         session.evaluation_changed.connect(self._show_watts)
         session.answers_changed.connect(self._show_preflight)
-        self.pages.currentChanged.connect(lambda _index: self._show_preflight())
+        session.machine_looked.connect(self._show_preflight)
+        self.pages.currentChanged.connect(self._on_page)
         self.form.edited.connect(self._on_field)
         self.modes.edited.connect(lambda rows: self._change("modes", _made(PowerMode, rows)))
         self.displays.edited.connect(lambda rows: self._change("displays", _made(Panel, rows)))
@@ -212,6 +213,10 @@ class RigStage(Stage):
         self.picture.show_flows(flows)
         self.watts_words.setText(words)
 
+    def _on_page(self, index: int) -> None:
+        if index == self.pages.count() - 1:
+            self.session.look_at_machine()
+
     def _show_preflight(self) -> None:
         if self.pages.currentIndex() == self.pages.count() - 1:  # reading the machine only where it is shown
             self.preflight.show_items(self.session.preflight())
@@ -277,7 +282,7 @@ class RigStage(Stage):
         question = self.session.question or library.first_question(self.session.notebook)
         slot = rig.slots[0].key if rig.slots else ""
         if question is not None:
-            asked = replace(question, rig=rig.key, slot=slot)
+            asked = question.with_(rig=rig.key, slot=slot)
             self.session.undo_stack.push(SetQuestion(self.session, asked))
         self.session.library_changed.emit()
 

@@ -236,7 +236,7 @@ class SceneStage(Stage):
     def _ask_about(self, title: Title, scene: Scene) -> None:
         question = self.session.question
         if question is not None:
-            asked = replace(question, title=title.key, scene=scene.key)
+            asked = question.with_(title=title.key, scene=scene.key)
             if asked != question:
                 self.session.undo_stack.push(SetQuestion(self.session, asked))
 

@@ -26,8 +26,8 @@ from ...core.words import plural
 from ...service.imports import many as batch
 from ...service.imports.many import Log, Order
 from ...store.files.read.telemetry import Telemetry
-from ..background import Background
 from ..session import Session
+from ..worker import Wanted, Worker
 from .fields import TABLES, NumberField, Told, button, label
 from .folder_watch import FolderWatch
 
@@ -56,7 +56,7 @@ class BatchPage(QWidget):
         self._logs: list[Log] = []
         self._stop = False
         self._waiting: list[Path] = []
-        self._work = Background(self)
+        self._work = Worker("store", self)
         self._work.finished.connect(self._on_finished)
         self._work.failed.connect(self._on_failed)
         self._told.connect(self._on_told)
@@ -205,11 +205,11 @@ class BatchPage(QWidget):
             self._told.emit(done, of, log)
             return not self._stop
 
-        def body() -> list[Log]:
+        def body(_wanted: Wanted) -> list[Log]:
             with self._session.notebook.sibling() as notebook:
                 return work(notebook, told)
 
-        self._work.run(body)
+        self._work.ask(body)
 
     def _on_told(self, done: int, of: int, log: Log) -> None:
         self.bar.setValue(done)
@@ -282,5 +282,4 @@ class BatchPage(QWidget):
         """End the watch and the work; for closing."""
         self.watch.watch(None)
         self.stop()
-        self._work.cancel()
-        self._work.wait()
+        self._work.close()

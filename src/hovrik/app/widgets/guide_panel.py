@@ -21,9 +21,9 @@ from ...service.imports import log_parts
 from ...service.imports.mappings import Mappings
 from ...service.imports.telemetry import Together, read_together
 from ...store.stills import SUFFIXES
-from ..background import Background
 from ..guide import Request
 from ..theme import tokens
+from ..worker import Worker
 from .fields import PICTURES, TABLES, Card, button, label
 from .folder_watch import FolderWatch
 from .mark_key import MarkKey
@@ -62,7 +62,7 @@ class GuidePanel(Card):
         self._asks_once = False
         self.ticks = 0
         self.stills: list[Path] = []
-        self._reader = Background(self)
+        self._reader = Worker("read", self)
         self._reader.finished.connect(self._on_read)
         self._reader.failed.connect(lambda fault: self.message.setText(str(fault)))
         self._arrived: list[Path] = []  # logs of the pass that came by themselves
@@ -195,7 +195,7 @@ class GuidePanel(Card):
         and telemetry that another recorder wrote beside them, in any order."""
         self.message.setText(f"reading {', '.join(path.name for path in paths)} …")
         known = self._mappings()
-        self._reader.run(lambda: read_together(paths, known))
+        self._reader.ask(lambda _wanted: read_together(paths, known))
 
     def _on_read(self, log: Together) -> None:
         if log.conditions[log_parts.CONDITION].value in self._known_logs():

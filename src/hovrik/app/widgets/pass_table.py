@@ -10,8 +10,8 @@ from PyQt6.QtGui import QColor, QFontMetrics, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
 from ...core.facts.setup import describe
-from ...core.passes.figures import low_of
-from ...core.questions.question import School
+from ...core.facts.terms import School
+from ...core.passes.figure import low_id
 from ...service.gather import PassView
 from ..theme import tokens
 
@@ -20,12 +20,12 @@ Column = tuple[str, Callable[[PassView, School], Any], int, str]
 _COLUMNS: tuple[Column, ...] = (
     ("verdict", lambda v, s: _verdict_words(v), -1, "Whether the pass counts"),
     ("setup", lambda v, s: describe(v.record.setup), -1, "What was asked for"),
-    ("mean fps", lambda v, s: v.figures.mean_fps, 1, "Frames over time"),
-    ("low fps", lambda v, s: low_of(v.figures, s), 1, "1 % low, by the school in the question"),
-    ("stutters/min", lambda v, s: _stutters(v), 1, "Runs of long frames"),
-    ("package W", lambda v, s: v.figures.package_w, 1, "Mean package power"),
-    ("draw W", lambda v, s: v.figures.draw_w, 1, "Mean battery draw"),
-    ("die C", lambda v, s: v.figures.die.value_c if v.figures.die else None, 0, "Where the die settles"),
+    ("mean fps", lambda v, s: v.figures.value("mean_fps"), 1, "Frames over time"),
+    ("low fps", lambda v, s: v.figures.value(low_id(s)), 1, "1 % low, by the school in the question"),
+    ("stutters/min", lambda v, s: v.figures.value("stutters_per_min"), 1, "Runs of long frames"),
+    ("package W", lambda v, s: v.figures.value("package_w"), 1, "Mean package power"),
+    ("draw W", lambda v, s: v.figures.value("draw_w"), 1, "Mean battery draw"),
+    ("die C", lambda v, s: v.figures.value("die_c"), 0, "Where the die settles"),
     ("source", lambda v, s: _origin_words(v), -1, "Measured here or imported"),
 )  # fmt: skip
 
@@ -37,10 +37,6 @@ def _verdict_words(view: PassView) -> str:
     if view.verdict.overruled:
         return f"{words} (overruled)"
     return words if view.record.purpose == "sweep" else "heat pass"
-
-
-def _stutters(view: PassView) -> float | None:
-    return view.figures.frames.stutters_per_min if view.figures.frames else None
 
 
 def _origin_words(view: PassView) -> str:
@@ -140,8 +136,8 @@ class PassModel(QAbstractTableModel):
         return None
 
     def _tip(self, view: PassView) -> str:
-        lines = [f"{f.check}: {f.evidence}. {f.next_step}" for f in view.verdict.findings]
-        lines += list(view.verdict.facts)
+        lines = [f"{f.check}: {f.evidence}. {f.advice}" for f in view.verdict.findings]
+        lines += list(view.verdict.fact_words)
         if view.verdict.overruled:
             lines.append(f"overruled: {view.verdict.overruled}")
         return "\n".join(lines)

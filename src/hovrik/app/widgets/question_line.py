@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PyQt6.QtWidgets import QWidget
 
-from ...core.questions.question import School, Source
+from ...core.facts.place import Source
+from ...core.facts.terms import School
 from ..commands import SetQuestion
 from ..session import Session
 from ..theme.tokens import TARGET_PX
@@ -88,8 +87,7 @@ class QuestionLine(QWidget):
         title, _, scene = self.scene.key().partition("/")
         if question is None or not title:
             return
-        edited = replace(
-            question,
+        edited = question.with_(
             rig=self.rig.key(),
             slot=self.slot.key(),
             source=Source(self.source.key()),

@@ -12,13 +12,14 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget,
 from ...core.errors import HovrikError
 from ...core.facts.setup import describe
 from ...core.passes.hand import GaugeUnit
+from ...core.questions.question import Question
 from ...core.words import plural
 from ...service import run as sweep
 from ...service.imports import run_sheet
 from ...service.imports.run_sheet import Row, RowDone
-from ..background import Background
 from ..session import Session
 from ..theme import tokens
+from ..worker import Wanted, Worker
 from .fields import Choice, Told, button, label
 from .reading_form import ScaleChoices
 
@@ -46,7 +47,7 @@ class RunSheetPage(QWidget):
         self._session = session
         self.folder: Path | None = None
         self._stop = False
-        self._work = Background(self)
+        self._work = Worker("store", self)
         self._work.finished.connect(self._on_finished)
         self._work.failed.connect(lambda fault: self._end(str(fault), "warn"))
         self._told.connect(self._on_told)
@@ -94,8 +95,7 @@ class RunSheetPage(QWidget):
         entries = [("", "as it stands in Plan")]
         for plan_id, body, at in self._session.notebook.plans():
             when = datetime.fromtimestamp(at / 1e9).strftime("%d %b %H:%M")
-            question = body["question"]
-            title = self._session.name("title", question["title"])
+            title = self._session.name("title", Question.from_dict(body["question"]).title)
             entries.append((plan_id, f"{run_sheet.code_of(plan_id)}: {title}, {when}"))
         self.plan.offer(entries)
         self._show_plan()
@@ -213,11 +213,11 @@ class RunSheetPage(QWidget):
             self._told.emit(done)
             return not self._stop
 
-        def work() -> list[RowDone]:
+        def work(_wanted: Wanted) -> list[RowDone]:
             with session.notebook.sibling() as notebook:
                 return run_sheet.store(notebook, plan_id, rows, scales, folder, told)
 
-        self._work.run(work)
+        self._work.ask(work)
 
     def _on_told(self, done: RowDone) -> None:
         self._show_fate(done.index, done.words)
@@ -242,5 +242,4 @@ class RunSheetPage(QWidget):
     def finish(self) -> None:
         """End the work; for closing."""
         self.stop()
-        self._work.cancel()
-        self._work.wait()
+        self._work.close()

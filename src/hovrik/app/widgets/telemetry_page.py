@@ -16,9 +16,9 @@ from ...service.imports.mappings import mappings, save_telemetry_mapping
 from ...store.files.read.frame_log import Imported
 from ...store.files.read.table import Table, read_table
 from ...store.files.read.telemetry import Telemetry, TelemetryMap, TimeUnit, convert
-from ..background import Background
 from ..plots.overlay_plot import OverlayPlot
 from ..session import Session
+from ..worker import Worker
 from .channel_grid import ChannelGrid
 from .fields import TABLES, Choice, NumberField, Told, button, label
 
@@ -48,7 +48,7 @@ class TelemetryPage(QWidget):
         self.telemetry: Telemetry | None = None
         self.fit: ClockFit | None = None
         self.is_waiting = False  # a file is chosen and its place beside the log is still being looked for
-        self._reader, self._converter, self._fitter = (Background(self) for _ in range(3))
+        self._reader, self._converter, self._fitter = (Worker(name, self) for name in ("read", "convert", "fit"))
         self._reader.finished.connect(self._on_read)
         self._converter.finished.connect(self._on_converted)
         self._fitter.finished.connect(self._on_fitted)
@@ -111,7 +111,7 @@ class TelemetryPage(QWidget):
         self._path, self.is_waiting = path, True
         self.changed.emit()
         self.words.say(f"reading {path.name} …")
-        self._reader.run(lambda: read_table(path))
+        self._reader.ask(lambda _wanted: read_table(path))
 
     def clear(self) -> None:
         """No telemetry beside the log."""
@@ -164,7 +164,7 @@ class TelemetryPage(QWidget):
         self.telemetry = self.fit = None
         self._fitter.cancel()
         self.is_waiting = True
-        self._converter.run(lambda: convert(table, mapping, path.name))
+        self._converter.ask(lambda _wanted: convert(table, mapping, path.name))
 
     def _on_converted(self, found: Telemetry) -> None:
         self.telemetry = found
@@ -197,7 +197,7 @@ class TelemetryPage(QWidget):
             return
         how, begin_s = How(self.how.key()) if self.how.key() else None, self.begin.value()
         self.words.say(f"{telemetry.name}: looking where it fits …")
-        self._fitter.run(lambda: service.fit(log, telemetry, how, begin_s))
+        self._fitter.ask(lambda _wanted: service.fit(log, telemetry, how, begin_s))
 
     def _on_fitted(self, found: ClockFit) -> None:
         if self._log is None or self.telemetry is None:
@@ -221,5 +221,4 @@ class TelemetryPage(QWidget):
     def finish(self) -> None:
         """End the work; for closing."""
         for work in (self._reader, self._converter, self._fitter):
-            work.cancel()
-            work.wait()
+            work.close()

@@ -99,6 +99,13 @@ class Knob:
         step = self.step or 0.02 * abs(float(asked))
         return abs(float(asked) - float(read)) <= 0.5 * step + 1e-9
 
+    def same(self, one: Level, other: Level) -> bool:
+        """Whether two levels are one setting: as `agrees`, but numbers half a step apart are two."""
+        if not (is_number(one) and is_number(other)):
+            return one == other
+        step = self.step or 0.02 * abs(float(one))
+        return abs(float(one) - float(other)) < 0.5 * step - 1e-9 or one == other
+
 
 def is_number(value: Level | None) -> bool:
     """Whether a level is a number; True and False are words."""

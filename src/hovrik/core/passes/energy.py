@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..facts.rig import Rig
-from ..stats.spread import Estimate, LogMean, t_quantile
+from ..stats.estimate import Estimate, Mean, t_quantile
 from .trace import Channel
 
 MODEL_SHARE = 0.02  # the pack model follows the reference tables within 2 %
@@ -130,7 +130,7 @@ class Pack:
         return float(-np.trapezoid(volts, share)) * self.charge_ah
 
 
-def hours(rig: Rig, draw: LogMean) -> Estimate | None:
+def hours(rig: Rig, draw: Mean) -> Estimate | None:
     """Hours from the charge limit to the reserve at a measured draw, with interval; None without a battery.
 
     The interval joins the draw's own with 2 % for the pack model.

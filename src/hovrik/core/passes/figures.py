@@ -1,145 +1,159 @@
-"""Every derived figure of one pass. All of it can be computed again from the record."""
+"""Every derived figure of one pass, free of any floor. All of it can be computed again from the record."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from ..facts.condition import number
-from ..stats.spread import OnePass, within_pass
 from . import frames, heat
-from .frames import FrameFigures, Lows
+from .figure import BY_ID, FIGURES, low_id
+from .frames import FrameFigures
 from .heat import Settled, TimeConstants
+from .inside import OnePass, within_pass
 from .record import Origin, PassRecord
+from .tail import Tail
+from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
-VERSION = 6
-_POWERS = ("package_w", "battery_w", "wall_w", "input_w", "cpu_w", "gpu_w")
+VERSION = 7
 
 
 @dataclass(frozen=True)
 class PassFigures:
-    """Figures of a pass; None: not recorded or not carried by the data.
+    """Figures of a pass.
 
-    package_w, draw_w, wall_w, input_w (DC input), cpu_w, gpu_w : mean power between the marks (W), never mixed;
-    die, shell : settled temperatures; draw_sd_w : what the readings behind draw_w allow, where taken by hand;
-    die_end_c, shell_end_c : mean of the last 5 s (C); charge_used_share : charge at start less at the end.
+    values : figure id to value, those that the data carry; errors : figure id to the standard deviation of the pass's
+    own reading, where it is known; frames : everything about its intervals, None without any; tail : what any floor
+    needs; why : figure id to the reason it is not given, where that is worth saying.
     """
 
-    frames: FrameFigures | None
-    package_w: float | None = None
-    draw_w: float | None = None
-    draw_sd_w: float | None = None
-    wall_w: float | None = None
-    input_w: float | None = None
-    cpu_w: float | None = None
-    gpu_w: float | None = None
-    die: Settled | None = None
-    shell: Settled | None = None
-    die_end_c: float | None = None
-    shell_end_c: float | None = None
-    charge_used_share: float | None = None
-    mean_fps: float | None = None
-    min_fps: float | None = None
-    score: float | None = None
+    frames: FrameFigures | None = None
+    tail: Tail | None = None
+    values: Mapping[str, float] = field(default_factory=dict)
+    errors: Mapping[str, float] = field(default_factory=dict)
+    why: Mapping[str, str] = field(default_factory=dict)
+
+    def value(self, key: str) -> float | None:
+        """A figure, None where the data do not carry it."""
+        return self.values.get(key)
+
+    def with_(self, **values: float) -> PassFigures:
+        """A copy with some figures replaced."""
+        return replace(self, values={**self.values, **values})
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        body = {k: getattr(self, k) for k in self.__dataclass_fields__}
-        for key in ("frames", "die", "shell"):
-            body[key] = body[key].as_dict() if body[key] is not None else None
-        return body
+        return {
+            "frames": self.frames.as_dict() if self.frames else None,
+            "tail": self.tail.as_dict() if self.tail else None,
+            "values": dict(self.values), "errors": dict(self.errors), "why": dict(self.why),
+        }  # fmt: skip
 
     @classmethod
-    def from_dict(cls, body: dict[str, Any]) -> PassFigures:
+    def from_dict(cls, body: Mapping[str, Any]) -> PassFigures:
         """The inverse of `as_dict`."""
-        found = FrameFigures.from_dict(body["frames"]) if body["frames"] else None
-        die, shell = (Settled(**body[k]) if body[k] else None for k in ("die", "shell"))
-        return cls(**{**body, "frames": found, "die": die, "shell": shell})
+        return cls(
+            FrameFigures.from_dict(body["frames"]) if body["frames"] else None,
+            Tail.from_dict(body["tail"]) if body["tail"] else None, body["values"], body["errors"], body["why"],
+        )  # fmt: skip
 
 
-def figures_of(
-    record: PassRecord, constants: TimeConstants | None = None, target_fps: float | None = None
-) -> PassFigures:
-    """Figures of one pass.
+def figures_of(record: PassRecord, constants: TimeConstants | None) -> PassFigures:
+    """Every figure that the record carries.
 
-    constants : calibrated time constants of its rig and fan policy; without them no settled temperature is given.
-    target_fps : floor for steady and missed shares.
+    constants : calibrated time constants of the rig and fan policy; None: settled temperatures are not given.
     """
-    if record.trace is None:
-        return _from_summary(record)
     trace = record.trace
+    own_sd = number(record.conditions, "draw_sd_w")
+    errors = {"draw_w": own_sd} if own_sd else {}
+    if trace is None:
+        return PassFigures(values=_given(record), errors=errors)
+    values: dict[str, float] = {}
+    found, tail = None, None
     interval_ms = trace.interval_ms()
     usable = interval_ms[interval_ms > 0]
-    found = frames.figures(usable, target_fps) if usable.size else None
-    means = {name: _mean(record, name) for name in _POWERS}
+    if usable.size:
+        found, tail = frames.figures(usable), Tail.of(np.sort(usable))
+        values.update(_of_frames(found))
+    values.update(_of_channels(trace))
+    values.update({k: v for k, v in _given(record).items() if k not in values})  # a score beside a log
+    why: dict[str, str] = {}
+    for key, channel in (("die_c", "die_c"), ("shell_c", "shell_c")):
+        settled = _settled(trace, channel, constants)
+        if settled is None:
+            why[key] = "no die temperature was recorded" if key == "die_c" else "no shell temperature was recorded"
+        elif settled.value_c is None:
+            why[key] = settled.reason
+        else:
+            values[key], errors[key] = settled.value_c, settled.se_c or 0.0
+    return PassFigures(found, tail, values, errors, why)
+
+
+def _given(record: PassRecord) -> dict[str, float]:
+    """Figures that were given instead of, or beside, a trace."""
+    names = {"battery_w": "draw_w", "die_c": "die_end_c", "shell_c": "shell_end_c"}
+    return {
+        names.get(key, key): float(value) for key, value in record.summary.items()
+        if isinstance(value, int | float) and names.get(key, key) in BY_ID
+    }  # fmt: skip
+
+
+def _of_frames(found: FrameFigures) -> dict[str, float]:
+    values = {
+        "mean_fps": found.mean_fps, "min_fps": found.min_fps, "stutters_per_min": found.stutters_per_min,
+        "stutter_seconds_per_min": found.stutter_seconds_per_min,
+    }  # fmt: skip
+    for share, lows in (("1pct", found.low_1pct), ("0_1pct", found.low_0_1pct)):
+        for school in frames.School:
+            low = lows.by(school)
+            if low is not None:
+                values[low_id(school, share)] = low
+    return values
+
+
+def _of_channels(trace: Trace) -> dict[str, float]:
+    values = {}
     charge = trace.measured("charge_share")
-    return PassFigures(
-        frames=found,
-        package_w=means["package_w"],
-        draw_w=means["battery_w"] if _discharging(charge) else None,
-        draw_sd_w=number(record.conditions, "draw_sd_w"),
-        wall_w=means["wall_w"],
-        input_w=means["input_w"],
-        cpu_w=means["cpu_w"],
-        gpu_w=means["gpu_w"],
-        die=_settled(record, "die_c", constants),
-        shell=_settled(record, "shell_c", constants),
-        die_end_c=_end_mean(record, "die_c"),
-        shell_end_c=_end_mean(record, "shell_c"),
-        charge_used_share=float(charge.values[0] - charge.values[-1]) / 100.0 if charge is not None else None,
-        mean_fps=found.mean_fps if found else None,
-        min_fps=found.min_fps if found else None,
-    )
+    for figure in FIGURES:
+        channel = trace.measured(figure.channel) if figure.channel else None
+        if channel is None or (figure.id == "draw_w" and not _discharging(charge)):
+            continue
+        value = _peak(channel) if figure.peak else channel.mean()
+        if value is not None:
+            values[figure.id] = value
+    for key, name in (("die_end_c", "die_c"), ("shell_end_c", "shell_c")):
+        end = _end_mean(trace, name)
+        if end is not None:
+            values[key] = end
+    if charge is not None:
+        values["charge_used_share"] = float(charge.values[0] - charge.values[-1]) / 100.0
+    return values
 
 
-def _from_summary(record: PassRecord) -> PassFigures:
-    given = record.summary
-
-    def figure(key: str) -> float | None:
-        value = given.get(key)
-        return float(value) if isinstance(value, int | float) else None
-
-    return PassFigures(
-        frames=None,
-        package_w=figure("package_w"),
-        draw_w=figure("battery_w"),
-        draw_sd_w=number(record.conditions, "draw_sd_w"),
-        wall_w=figure("wall_w"),
-        input_w=figure("input_w"),
-        mean_fps=figure("mean_fps"),
-        min_fps=figure("min_fps"),
-        score=figure("score"),
-        die_end_c=figure("die_c"),
-        shell_end_c=figure("shell_c"),
-    )
+def _peak(channel: Channel) -> float | None:
+    known = channel.values[np.isfinite(channel.values)]
+    return float(known.max()) if known.size else None
 
 
-def _mean(record: PassRecord, name: str) -> float | None:
-    channel = record.trace.measured(name) if record.trace else None
-    return channel.mean() if channel is not None else None
-
-
-def _discharging(charge: Any) -> bool:
+def _discharging(charge: Channel | None) -> bool:
     return charge is None or float(charge.values[-1]) <= float(charge.values[0])
 
 
-def _settled(record: PassRecord, name: str, constants: TimeConstants | None) -> Settled | None:
-    assert record.trace is not None  # callers have checked
-    channel = record.trace.channels.get(name)
-    if channel is None:
+def _settled(trace: Trace, name: str, constants: TimeConstants | None) -> Settled | None:
+    channel = trace.channels.get(name)
+    if channel is None or channel.values.size == 0:
         return None
     if constants is None:
         return Settled(None, None, "no heat pass has calibrated this rig and fan policy yet")
-    channel = channel.between(int(channel.stamps_ns[0]), record.trace.end_ns)
+    channel = channel.between(int(channel.stamps_ns[0]), trace.end_ns)
     return heat.settle(channel.stamps_ns / 1e9, channel.values, constants)
 
 
-def _end_mean(record: PassRecord, name: str) -> float | None:
-    assert record.trace is not None  # callers have checked
-    trace = record.trace
+def _end_mean(trace: Trace, name: str) -> float | None:
     channel = trace.channels.get(name)
     if channel is None:
         return None
@@ -156,14 +170,15 @@ def spread_of(record: PassRecord, load_s: float | None = None) -> OnePass | None
     return within_pass(interval_ms[interval_ms > 0], load_s=load_s)
 
 
-def against(found: PassFigures, missed: float | None, steady: float | None) -> PassFigures:
-    """The same figures with shares against another target."""
-    if found.frames is None:
-        return found
-    return replace(found, frames=replace(found.frames, missed_share=missed, steady_share=steady))
-
-
-def low_of(found: PassFigures, school: Any) -> float | None:
-    """The pass's 1 % low by a school, fps, or None."""
-    lows: Lows | None = found.frames.low_1pct if found.frames else None
-    return lows.by(school) if lows is not None else None
+def sections_of(record: PassRecord, sections: Mapping[str, tuple[float, float]]) -> dict[str, PassFigures]:
+    """Figures of named stretches of a pass, s of scene time from its start mark; those that lie outside it are left
+    out. Temperatures do not settle in a part: they are not given."""
+    trace, found = record.trace, {}
+    for name, (start_s, end_s) in sections.items():
+        if trace is None or end_s > trace.seconds + 0.5:
+            continue
+        start = trace.start_ns + round(start_s * 1e9)
+        part = replace(trace, start_ns=start, end_ns=min(trace.start_ns + round(end_s * 1e9), trace.end_ns))
+        bare = {k: c for k, c in part.channels.items() if k not in ("die_c", "shell_c")}
+        found[name] = figures_of(replace(record, trace=replace(part, channels=bare), summary={}), None)
+    return found

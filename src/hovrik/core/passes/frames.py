@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
-from ..questions.question import School
+from ..facts.terms import School
 
 Intervals = NDArray[np.float64]
 

@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..errors import InputError
+from ..facts.place import Source
 from ..facts.rig import Rig
-from ..questions.question import Source
 from .trace import Channel
 
 BLIND_S = 60.0  # how long a tripped guard waits for a reading that does not come before the pass is tried again

@@ -11,10 +11,11 @@ from enum import StrEnum
 
 from ..facts.condition import Condition, Provenance
 from ..facts.knob import LIMITS, REFRESH, Level
+from ..facts.place import Source
 from ..facts.rig import OsSlot, Rig
 from ..facts.setup import Snapshot
 from ..facts.title import Title
-from .question import Question, Source
+from .question import Question
 
 
 class Mood(StrEnum):
@@ -50,13 +51,14 @@ class Item:
 
 @dataclass(frozen=True)
 class Seen:
-    """What the machine shows now; everything may be None. at_ns : machine time."""
+    """What the machine shows now; everything may be None. at_ns : machine time; fault : why it could not be read."""
 
     snapshot: Snapshot | None = None
     charge: float | None = None
     source: Source | None = None
     slot: str | None = None
     at_ns: int = 0
+    fault: str = ""
 
 
 YES_NO = ("yes", "no")

@@ -4,51 +4,79 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, replace
 from typing import Any
 
 from .. import words
-from ..facts.knob import LIMITS
+from ..facts.factor import Factor
+from ..facts.knob import Level
+from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
+from ..facts.terms import Aim
+from ..message import Message, Value, say
 from ..passes import energy, heat
+from ..passes.figure import BY_ID
 from ..questions.question import Question
-from ..stats.spread import Estimate
+from ..stats.estimate import Estimate, Mean
 from . import marks
-from .ladder import Ladder, Level
+from .group import Group
 from .marks import Mark
+from .response import Response
 
-FEWEST_EFFECTIVE = 400.0  # independent frames a 1 % low needs
+SETTLED = ("die_c", "shell_c")
+NOT_GIVEN = 0.05  # a probability under this is as good as none
 
 
 @dataclass(frozen=True)
 class Option:
-    """The answer or a neighbour of it: a setup, what it gives, and how it differs from the answer."""
+    """The answer or a neighbour of it: a level with its setup, what it gives, and how it differs from the answer."""
 
     setup: Setup
-    limit_w: float
+    level: Level
     holds: float | None
     metrics: dict[str, Estimate]
-    difference: str = ""
+    differs: Message | None = None
+
+    @property
+    def difference(self) -> str:
+        """How it differs from the answer, in English."""
+        return words.render(self.differs) if self.differs else ""
 
 
 @dataclass(frozen=True)
 class Answer:
     """What the passes say to a question.
 
-    sentence : always something to read; holds : probability that the stated setup holds the floor (that of the
-    best candidate where none is stated); option : the stated setup, None where the answer is withheld;
-    down, up : one step of limit below and above it; reasons, missing : in plain words.
+    says : always something to read; holds : probability that the stated setup holds the floor (that of the best
+    candidate where none is stated); option : the stated setup, None where the answer is withheld; down, up : one
+    level below and above it; because, lacks : the evidence, and what is missing. `sentence`, `reasons` and `missing`
+    are the same in English.
     """
 
-    sentence: str
+    says: Message
     holds: float | None
     option: Option | None
     down: Option | None = None
     up: Option | None = None
     marks: tuple[Mark, ...] = ()
-    reasons: tuple[str, ...] = ()
-    missing: tuple[str, ...] = ()
+    because: tuple[Message, ...] = ()
+    lacks: tuple[Message, ...] = ()
+
+    @property
+    def sentence(self) -> str:
+        """The answer in English."""
+        return words.render(self.says)
+
+    @property
+    def reasons(self) -> tuple[str, ...]:
+        """The evidence in English."""
+        return tuple(words.render(one) for one in self.because)
+
+    @property
+    def missing(self) -> tuple[str, ...]:
+        """What is missing, in English."""
+        return tuple(words.render(one) for one in self.lacks)
 
     def as_dict(self) -> dict[str, Any]:
         """The JSON document of `hovrik answer`."""
@@ -57,6 +85,7 @@ class Answer:
             "sentence": self.sentence,
             "holds": self.holds,
             "setup": option.setup.as_dict() if option else None,
+            "level": option.level if option else None,
             "metrics": {k: e.as_dict() for k, e in option.metrics.items()} if option else {},
             "marks": {mark.id: mark.as_dict() for mark in self.marks},
             "reasons": list(self.reasons),
@@ -73,248 +102,299 @@ class Context:
     void: int = 0
     suspect: int = 0
     overhead: energy.Overhead | None = None
-    notes: tuple[str, ...] = field(default=())
+    notes: tuple[Message, ...] = ()
 
 
-def build(ladders: Sequence[Ladder], question: Question, context: Context) -> Answer:
-    """The answer from every ladder that belongs to the question."""
-    if not ladders:
-        left_out = f" {words.plural(context.void, 'pass is', 'passes are')} void." if context.void else ""
-        return Answer(
-            f"No passes answer this yet.{left_out} Plan a sweep and start it in Bench, or import passes.",
-            None, None, missing=("passes of this title, scene, OS slot and source",),
-        )  # fmt: skip
-    candidates = [(ladder, level) for ladder in ladders if (level := _lowest_held(ladder, question))]
+def build(responses: Sequence[Response], question: Question, context: Context) -> Answer:
+    """The answer from every response that belongs to the question."""
+    if not question.is_known:
+        return Answer(say("unknown-kind", kind=question.kind), None, None)
+    if not responses:
+        left_out = say("no-passes-void", passes=context.void) if context.void else say("no-passes")
+        return Answer(left_out, None, None, lacks=(say("missing.passes"),))
+    candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question)]
     if candidates:
-        ladder, level = min(candidates, key=lambda c: (c[1].limit_w, _draw_w(c[1])))
-        return _stated(ladder, level, question, context)
-    return _withheld(ladders, question, context)
+        response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question))
+        return _stated(response, group, question, context)
+    return _withheld(responses, question, context)
 
 
-def _draw_w(level: Level) -> float:
-    return math.exp(level.draw.mean) if level.draw else math.inf
+def _may_be_stated(group: Group, question: Question) -> bool:
+    return group.holds is not None and group.holds >= question.terms.sure and not group.incidents
 
 
-def _lowest_held(ladder: Ladder, question: Question) -> Level | None:
-    return next(
-        (v for v in ladder.levels if v.holds is not None and v.holds >= question.sure and not v.incidents), None
-    )
+def _preference(response: Response, group: Group, question: Question) -> tuple[float, ...]:
+    """What holds the floor, best first: the lowest level where rates can only rise along the factor, else what the
+    aim asks for."""
+    draw = group.draw.mean if group.draw else math.inf
+    place = float(response.groups.index(group))
+    if marks.RATE in response.factor.rising and response.factor.unit == "W":
+        return (group.at, draw)
+    if question.terms.aim is Aim.FRAMES:
+        return (-group.judged.mean if group.judged else 0.0, draw, place)
+    return (draw, place)
 
 
-def metrics_of(level: Level, question: Question, context: Context) -> dict[str, Estimate]:
-    """Figures of a level with unit and interval: mean and low rate, package, draw, hours, energy, temperatures."""
+def metrics_of(group: Group, question: Question, context: Context) -> dict[str, Estimate]:
+    """Every figure of a group with unit and interval, beside them hours and energy a frame."""
     found: dict[str, Estimate] = {}
-    if level.rate:
-        found["mean_fps"] = level.rate.estimate("fps")
-    if level.low:
-        found[f"low_1pct_fps_{question.school.value}"] = level.low.estimate("fps")
-    if level.package:
-        found["package_w"] = level.package.estimate("W")
-    draw = level.draw
-    if draw:
-        found["draw_w"] = draw.estimate("W")
-        if context.rig and question.source.value == "battery" and (time := energy.hours(context.rig, draw)):
-            found["hours"] = time
-    if draw and level.rate:
-        joules = math.exp(draw.mean - level.rate.mean)
-        half = 2.0 * math.hypot(draw.se, level.rate.se)
+    for key, mean in group.means.items():
+        found[key] = mean.estimate(BY_ID[key].unit)
+    draw, rate = group.draw, group.rate
+    if draw and context.rig and question.source is Source.BATTERY and (time := energy.hours(context.rig, draw)):
+        found["hours"] = time
+    if draw and rate:
+        joules = math.exp(draw.mean - rate.mean)
+        half = 2.0 * math.hypot(draw.se, rate.se)
         found["joules_per_frame"] = Estimate(joules, joules * math.exp(-half), joules * math.exp(half), "J", draw.n)
-    if level.die_c:
-        found["die_c"] = level.die_c
-    if level.shell_c:
-        found["shell_c"] = level.shell_c
     return found
 
 
-def option_of(ladder: Ladder, level: Level, question: Question, context: Context) -> Option:
-    """A level as something that can be chosen."""
-    setup = ladder.family.with_(**dict.fromkeys(LIMITS, level.limit_w))
-    return Option(setup, level.limit_w, level.holds, metrics_of(level, question, context))
+def option_of(group: Group, question: Question, context: Context) -> Option:
+    """A group as something that can be chosen."""
+    return Option(group.setup, group.level, group.holds, metrics_of(group, question, context))
 
 
-def _stated(ladder: Ladder, level: Level, question: Question, context: Context) -> Answer:
-    option = option_of(ladder, level, question, context)
+def _value(estimate: Estimate, unit: str = "") -> Value:
+    return Value(estimate.value, unit, estimate.low, estimate.high)
+
+
+def _figure_words(response: Response, question: Question, form: str) -> Message:
+    """The figure that the floor names. form : of a 1 % low: "of" and "in" with its school, "alone"."""
+    floor = question.terms.floor
+    if floor is not None and floor.is_slow_share:
+        return say("slow-share")
+    name = response.figure.floor if response.figure else ""
+    return say(f"low-{form}" if name == "low_1pct" else f"figure.{name or 'none'}", school=question.school.words)
+
+
+def _stated(response: Response, group: Group, question: Question, context: Context) -> Answer:
+    option = option_of(group, question, context)
     metrics = option.metrics
-    holds = level.holds or 0.0
-    low = metrics[f"low_1pct_fps_{question.school.value}"]
-    count = words.plural(len(level.passes), "pass", "passes")
-    inside = " (interval from inside one pass)" if level.one_pass else ""
-    parts = [
-        f"{_title(option.setup)}: holds {question.target_fps:g} (1 % low, {question.school.words}, "
-        f"{words.span(low)}, {count}{inside}, {words.percent(holds)} sure)"
-    ]
-    missing: list[str] = []
+    floor, named = question.terms.floor, _title(response, group)
+    if floor is None:
+        parts = [say("chosen", setup=named, passes=len(group.passes))]
+    elif group.judged is None:
+        share = Value(group.missed[0] ** 2 if group.missed else 0.0)
+        parts = [say("holds-share", setup=named, target=floor.value, share=share, passes=len(group.passes),
+                     sure=group.holds or 0.0)]  # fmt: skip
+    else:
+        parts = [
+            say("holds-inside" if group.one_pass else "holds", setup=named, target=floor.value,
+                figure=_figure_words(response, question, "of"), low=_value(group.judged.estimate()),
+                passes=len(group.passes), sure=group.holds or 0.0)
+        ]  # fmt: skip
+    missing: list[Message] = []
     if "hours" in metrics:
-        parts.append(f"{words.hours_span(metrics['hours'])} from full")
-    elif question.source.value == "battery":
-        missing.append(
-            "hours: no battery draw was recorded" if not level.draw else "hours: the rig's battery energy is unknown"
-        )
+        parts.append(say("from-full", hours=_value(metrics["hours"])))
+    elif question.source is Source.BATTERY:
+        missing.append(say("missing.hours-battery" if group.draw else "missing.hours-draw"))
     if "die_c" in metrics:
-        parts.append(f"{words.span(metrics['die_c'])} C settled")
+        parts.append(say("settled", die=_value(metrics["die_c"], "C")))
     else:
-        missing.append(f"settled temperature: {level.why_no_heat}")
-    down, up = _neighbour(ladder, level, -1), _neighbour(ladder, level, 1)
-    steps = []
-    down_option = up_option = None
-    if down is not None:
-        text = _down_words(down, level, question)
-        down_option = _with(option_of(ladder, down, question, context), text)
+        missing.append(say("missing.settled", why=group.why.get("die_c", "no die temperature was recorded")))
+    steps: list[Message] = []
+    beside: list[Option | None] = []
+    for step, tell in ((-1, _down_words), (1, _up_words)):
+        other = _neighbour(response, group, step)
+        if other is None:
+            beside.append(None)
+            continue
+        text = tell(response, other, group, question, context)
+        beside.append(replace(option_of(other, question, context), differs=text))
         steps.append(text)
-    else:
-        steps.append("it is the lowest limit tried, so less may hold as well")
-    if up is not None:
-        text = _up_words(up, level, metrics, question, context)
-        up_option = _with(option_of(ladder, up, question, context), text)
-        steps.append(text)
-    sentence = ", ".join(parts) + ". " + _sentence("; ".join(steps))
-    missing += _settle_it(ladder, question, below=level.limit_w)
-    found = marks.find(ladder, question)
-    return Answer(
-        sentence, holds, option, down_option, up_option, found, _reasons(ladder, level, context, metrics, found),
-        tuple(missing),
-    )  # fmt: skip
+    if beside[0] is None and response.factor.is_number:
+        steps.insert(0, say(f"less-untried.{_kind(response.factor)}"))
+    says = say("stated", parts=tuple(parts), steps=tuple(steps)) if steps else say("stated-alone", parts=tuple(parts))
+    missing += _settle_it(response, question, before=group)
+    found = marks.find(response, question)
+    reasons = _reasons(response, group, question, context, metrics, found)
+    return Answer(says, group.holds, option, beside[0], beside[1], found, reasons, tuple(missing))
 
 
-def _with(option: Option, difference: str) -> Option:
-    return Option(option.setup, option.limit_w, option.holds, option.metrics, difference)
+def _title(response: Response, group: Group) -> str:
+    """What a group is called: its setup, before it the level where that is no part of a setup."""
+    setup = describe(group.setup)
+    return setup if response.factor.knobs else f"{response.factor.words(group.level)}: {setup}"
 
 
-def _title(setup: Setup) -> str:
-    return describe(setup)
+def _kind(factor: Factor) -> str:
+    """What levels are called in a sentence."""
+    return "limit" if factor.unit == "W" else "level"
 
 
-def _sentence(text: str) -> str:
-    return text[0].upper() + text[1:] + "."
+def _neighbour(response: Response, group: Group, step: int) -> Group | None:
+    index = response.groups.index(group) + step
+    return response.groups[index] if 0 <= index < len(response.groups) else None
 
 
-def _neighbour(ladder: Ladder, level: Level, step: int) -> Level | None:
-    index = ladder.levels.index(level) + step
-    return ladder.levels[index] if 0 <= index < len(ladder.levels) else None
+def _step_words(response: Response, other: Group, group: Group) -> Message:
+    """'1 W less (11 W)', or the level alone where levels are words."""
+    level = response.factor.words(other.level)
+    step = other.at - group.at
+    if not math.isfinite(step):
+        return say("said", text=level)
+    size = Value(abs(step), response.factor.unit)
+    return say("step-less" if step < 0 else "step-more", step=size, level=level)
 
 
-def _down_words(down: Level, level: Level, question: Question) -> str:
-    name = f"{level.limit_w - down.limit_w:g} W less ({down.limit_w:g} W)"
-    if down.holds is None or down.low is None:
-        return f"{name} has no low to judge"
-    if down.holds < 1 - question.sure:
-        if down.missed and down.missed[0] ** 2 > question.missed_share:
-            return f"{name} misses {words.share(down.missed[0] ** 2)} of frames"
-        return f"{name} drops to {words.span(down.low.estimate())}"
-    return f"{name} is not settled ({words.percent(down.holds)} that it holds)"
+def _down_words(response: Response, down: Group, group: Group, question: Question, context: Context) -> Message:
+    if not response.factor.is_ordered:
+        return _up_words(response, down, group, question, context)
+    name = _step_words(response, down, group)
+    floor = question.terms.floor
+    if floor is None:
+        return _up_words(response, down, group, question, context)
+    if down.holds is None:
+        return say("less-unjudged", step=name)
+    if down.holds < 1 - question.terms.sure:
+        if down.missed and down.missed[0] ** 2 > floor.missed_share:
+            return say("less-misses", step=name, missed=down.missed[0] ** 2)
+        if down.judged is not None:
+            return say("less-drops", step=name, low=_value(down.judged.estimate()))
+    return say("less-open", step=name, sure=down.holds)
 
 
-def _up_words(up: Level, level: Level, metrics: dict[str, Estimate], question: Question, context: Context) -> str:
-    name = f"{up.limit_w - level.limit_w:g} W more ({up.limit_w:g} W)"
-    costs = ""
-    if level.draw and up.draw:
+def _up_words(response: Response, up: Group, group: Group, question: Question, context: Context) -> Message:
+    name = _step_words(response, up, group)
+    floor = question.terms.floor
+    if not response.factor.is_ordered and floor is not None and up.holds is not None and up.holds < NOT_GIVEN:
+        return _down_like(response, up, name, question)
+    costs = say("costs-unknown")
+    if group.draw and up.draw:
         other = metrics_of(up, question, context).get("hours")
-        mine = metrics.get("hours")
-        more = math.exp(up.draw.mean) - math.exp(level.draw.mean)
-        noise = 2 * math.hypot(up.draw.se * math.exp(up.draw.mean), level.draw.se * math.exp(level.draw.mean))
-        if other and mine and energy.is_practical(mine.value, other.value):
-            costs = f" and costs {words.hours_minutes(mine.value - other.value)}"
+        mine = metrics_of(group, question, context).get("hours")
+        more = up.draw.value - group.draw.value
+        noise = 2 * math.hypot(up.draw.value_se, group.draw.value_se)
+        if other and mine and energy.is_practical(mine.value, other.value) and other.value < mine.value:
+            costs = say("costs-hours", hours=mine.value - other.value)
+        elif other and mine and energy.is_practical(mine.value, other.value):
+            costs = say("gives-hours", hours=other.value - mine.value)
         elif more > noise:
-            costs = f" and draws {more:.1f} W more"
+            costs = say("costs-watts", watts=Value(more, "W", digits=1))
         else:
-            costs = " and draws no more that can be told"
-    if level.rate and up.rate:
-        gain = math.exp(up.rate.mean) - math.exp(level.rate.mean)
-        noise = 2 * math.hypot(up.rate.se, level.rate.se) * math.exp(level.rate.mean)
+            costs = say("costs-none")
+    if group.rate and up.rate:
+        gain = up.rate.value - group.rate.value
+        noise = 2 * math.hypot(up.rate.se, group.rate.se) * group.rate.value
         if gain > max(noise, 0.5):
-            return f"{name} brings {gain:.1f} frames{costs}"
-    return f"{name} buys nothing you asked for{costs}"
+            return say("more-brings", step=name, frames=Value(gain, digits=1), costs=costs)
+    return say("more-nothing", step=name, costs=costs)
 
 
-def more_passes(level: Level, question: Question) -> int | None:
+def _down_like(response: Response, other: Group, name: Message, question: Question) -> Message:
+    floor = question.terms.floor
+    if other.missed and floor is not None and other.missed[0] ** 2 > floor.missed_share:
+        return say("less-misses", step=name, missed=other.missed[0] ** 2)
+    if other.judged is not None:
+        return say("less-drops", step=name, low=_value(other.judged.estimate()))
+    return say("less-unjudged", step=name)
+
+
+def more_passes(group: Group, question: Question) -> int | None:
     """Further passes at a level that would settle whether it holds, by its present spread; None: over 12."""
-    if level.low is None:
+    judged, floor = group.judged, question.terms.floor
+    if judged is None or floor is None:
         return 2
-    margin = abs(level.low.mean - math.log(question.floor_fps))
-    single = level.low.se * math.sqrt(level.low.n)
+    margin = abs(judged.mean - (math.log(floor.edge) if judged.log else floor.edge))
+    single = judged.se * math.sqrt(judged.n)
     if margin < 1e-9:
         return None
     needed = math.ceil((1.75 * single / margin) ** 2)
-    more = max(needed - level.low.n, 1)
+    more = max(needed - judged.n, 1)
     return more if more <= 12 else None
 
 
-def _settle_it(ladder: Ladder, question: Question, below: float = math.inf) -> list[str]:
+def _settle_it(response: Response, question: Question, before: Group | None = None) -> list[Message]:
     """What would settle the levels under the answer that may hold as well."""
-    open_levels = [
-        level
-        for level in ladder.levels
-        if level.limit_w < below and level.holds is not None and 0.05 < level.holds < question.sure
-    ]
-    if not open_levels:
+    groups = response.groups if before is None else response.groups[: response.groups.index(before)]
+    undecided = [g for g in groups if g.holds is not None and NOT_GIVEN < g.holds < question.terms.sure]
+    if not undecided:
         return []
-    counts = [more_passes(level, question) for level in open_levels]
-    limits = " and ".join(f"{level.limit_w:g}" for level in open_levels[-3:])
+    counts = [more_passes(group, question) for group in undecided]
+    levels = _levels_words(response.factor, [group.level for group in undecided[-3:]])
     if any(count is None for count in counts):
-        return [f"{limits} W lies too close to the floor to be settled by a dozen more passes"]
+        return [say("missing.close", levels=levels)]
     most = max(count or 1 for count in counts)
-    each = " each" if len(open_levels) > 1 else ""
-    return [f"about {words.plural(most, 'more pass', 'more passes')}{each} at {limits} W would settle it"]
+    return [say("missing.settle-each" if len(undecided) > 1 else "missing.settle", passes=most, levels=levels)]
 
 
-def _withheld(ladders: Sequence[Ladder], question: Question, context: Context) -> Answer:
-    ladder = max(ladders, key=lambda one: max((v.holds or 0.0 for v in one.levels), default=0.0))
-    judged = [level for level in ladder.levels if level.holds is not None]
-    found = marks.find(ladder, question)
+def _levels_words(factor: Factor, levels: Sequence[Level]) -> str:
+    """'10 and 11 W'."""
+    if factor.is_number and factor.unit:
+        return f"{' and '.join(factor.short(level) for level in levels)} {factor.unit}"
+    return " and ".join(factor.words(level) for level in levels)
+
+
+def _withheld(responses: Sequence[Response], question: Question, context: Context) -> Answer:
+    response = max(responses, key=lambda one: max((g.holds or 0.0 for g in one.groups), default=0.0))
+    judged = [group for group in response.groups if group.holds is not None]
+    found = marks.find(response, question)
+    reasons = _reasons(response, None, question, context, {}, found)
+    figure, target = _figure_words(response, question, "alone"), question.target_fps
     if not judged:
-        return Answer(
-            f"Cannot say what holds {question.target_fps:g}: these passes carry no 1 % low "
-            "(summary figures, or fewer than 100 frames). Frame times of each pass are needed.",
-            None, None, marks=found, reasons=_reasons(ladder, None, context, {}, found),
-            missing=("frame times for the 1 % low",),
-        )  # fmt: skip
-    best = max(judged, key=lambda level: level.holds or 0.0)
+        lacks = say("missing.frames", figure=figure)
+        return Answer(say("no-low", target=target, figure=figure), None, None, marks=found, because=reasons,
+                      lacks=(lacks,))  # fmt: skip
+    best = max(judged, key=lambda group: group.holds or 0.0)
     holds = best.holds or 0.0
-    missing = _settle_it(ladder, question)
-    if holds <= 0.05:
-        top = max(judged, key=lambda level: level.low.mean if level.low else -math.inf)
-        low = words.span(top.low.estimate()) if top.low else "unknown"
-        sentence = (
-            f"Nothing tried holds {question.target_fps:g}: the best, {top.limit_w:g} W, has a 1 % low "
-            f"({question.school.words}) of {low}. Try more watts, another cap, or a lower floor."
+    missing = _settle_it(response, question)
+    name = response.factor.words
+    if holds <= NOT_GIVEN:
+        top = max(judged, key=lambda group: _goodness(group.judged, question))
+        low = _value(top.judged.estimate()) if top.judged else Value(math.nan)
+        says = say(
+            "none-holds", target=target, level=name(top.level), low=low, figure=_figure_words(response, question, "in")
         )
-        missing = [*missing, f"limits above {judged[-1].limit_w:g} W, or a lower floor"]
+        if response.factor.is_number:
+            missing = [*missing, say(f"missing.{_kind(response.factor)}s", level=name(judged[-1].level))]
     else:
-        need = f" {_sentence(missing[0])}" if missing else ""
-        sentence = (
-            f"Not settled yet: {best.limit_w:g} W holds {question.target_fps:g} with {words.percent(holds)}, "
-            f"and {words.percent(question.sure)} is asked for.{need}"
-        )
-    reasons = _reasons(ladder, None, context, {}, found)
-    return Answer(sentence, holds, None, marks=found, reasons=reasons, missing=tuple(missing))
+        says = say("not-settled", level=name(best.level), target=target, sure=holds, asked=question.terms.sure)
+        if missing:
+            says = say("two-sentences", one=says, other=missing[0])
+    return Answer(says, holds, None, marks=found, because=reasons, lacks=tuple(missing))
+
+
+def _goodness(mean: Mean | None, question: Question) -> float:
+    if mean is None:
+        return -math.inf
+    return -mean.mean if question.floor.less_is_better else mean.mean
 
 
 def _reasons(
-    ladder: Ladder, level: Level | None, context: Context, metrics: dict[str, Estimate], found: Sequence[Mark]
-) -> tuple[str, ...]:
-    said = list(context.notes)
-    total = sum(len(one.passes) for one in ladder.levels)
-    said.append(f"{words.plural(total, 'pass counts', 'passes count')} at {words.plural(len(ladder.levels), 'limit')}")
+    response: Response, group: Group | None, question: Question, context: Context, metrics: dict[str, Estimate],
+    found: Sequence[Mark],
+) -> tuple[Message, ...]:  # fmt: skip
+    factor = response.factor
+    said = [*context.notes, *(finding.message for finding in response.findings)]
+    total = sum(len(one.passes) for one in response.groups)
+    if factor.unit == "W":
+        said.append(say("passes-count", passes=total, levels=len(response.groups)))
+    else:
+        said.append(say("passes-count-over", passes=total, levels=len(response.groups), factor=factor.label.lower()))
     if context.void:
-        said.append(f"{words.plural(context.void, 'void pass', 'void passes')} left out")
+        said.append(say("void-left-out", passes=context.void))
     if context.suspect:
-        said.append(f"{words.plural(context.suspect, 'suspect pass counts', 'suspect passes count')}")
-    said += [f"{limit:g} W lies {text}" for limit, text in ladder.dents]
-    said += [f"a pass {text}" for _, text in ladder.surprises]
-    for level_ in ladder.levels:
-        if level_.incidents:
-            count = words.plural(level_.incidents, "incident")
-            said.append(f"{level_.limit_w:g} W is not recommended: {count} at this setup")
-    said += [f"{mark.label}: {mark.note}" for mark in found if mark.note]
-    if "hours" in metrics and level is not None and level.draw and context.rig and (full := context.rig.full_charge_wh):
-        plain = energy.plain_hours(full, math.exp(level.draw.mean))
-        said.append(
-            f"plain division gives {words.hours_minutes(plain)}; less is delivered at "
-            f"{math.exp(level.draw.mean):.0f} W, and {100 * context.rig.reserve:.0f} % stays in reserve"
-        )
+        said.append(say("suspect-count", passes=context.suspect))
+    said += [say("lies", level=factor.words(level), what=text) for level, text in response.dents]
+    said += [say("a-pass", what=text) for _, text in response.surprises]
+    for one in response.groups:
+        if one.incidents:
+            said.append(say("incidents", level=factor.words(one.level), incidents=one.incidents))
+    said += [say("mark.says", mark=mark.name, note=mark.note) for mark in found if mark.note]
+    said += _of_option(group, context, metrics)
+    return tuple(said)
+
+
+def _of_option(group: Group | None, context: Context, metrics: dict[str, Estimate]) -> list[Message]:
+    said: list[Message] = []
+    if "hours" in metrics and group and group.draw and context.rig and (full := context.rig.full_charge_wh):
+        draw = group.draw.value
+        plain = energy.plain_hours(full, draw)
+        said.append(say("plain-division", hours=plain, draw=Value(draw, "W", digits=0), reserve=context.rig.reserve))
     if "die_c" in metrics and context.room_c is not None:
         hot = heat.in_other_room(metrics["die_c"].value, context.room_c, context.room_c + 10)
-        said.append(f"in a room of {context.room_c + 10:.0f} C the die would settle near {hot:.0f} C")
+        said.append(say("hot-room", room=Value(context.room_c + 10, "C", digits=0), die=Value(hot, "C", digits=0)))
     if "shell_c" in metrics and (warning := heat.touch_warning(metrics["shell_c"].value)):
         said.append(warning)
-    return tuple(said)
+    return said

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from .spread import pooled, t_quantile
+from .estimate import t_quantile
+from .spread import pooled
 
 SHARE = 0.9995  # two-sided 99.9 %: 36 clean passes propose a needless repeat once in 28 sweeps, a figure
 LEAST = 0.02  # log units: less is not worth a repeat
@@ -18,22 +19,23 @@ Values = NDArray[np.float64]
 
 def outliers(
     limits: Sequence[float], logs: Sequence[Values], reading_sd: Sequence[Values], prior_sd: float,
-    regimes: Sequence[int] | None = None,
+    regimes: Sequence[int] | None = None, *, rising: bool = True,
 ) -> list[tuple[int, int, float]]:  # fmt: skip
     """(level, pass, deviation in log units) of each pass that surprises.
 
     limits : (n,) ascending, W; logs : a (k_i,) array a level, k_i >= 1, of a figure that rises with the limit and
     flattens; reading_sd : as logs, what is known of each pass's own reading error; prior_sd, regimes : as in
-    spread.pooled. Expected is the mean of two or more others at the level. One other may be the wrong one: then, and
-    where there is none, whatever lies between it, the straight line between the levels beside and the higher of those
-    is no surprise. The spread comes from all passes but the one in question, so that it cannot hide itself.
+    spread.pooled; rising : False where the levels say nothing of one another. Expected is the mean of two or more
+    others at the level. One other may be the wrong one: then, and where there is none, whatever lies between it, the
+    straight line between the levels beside and the higher of those is no surprise. The spread comes from all passes but
+    the one in question, so that it cannot hide itself.
     """
     found = []
     for at, group in enumerate(logs):
         for number, own in enumerate(group.tolist()):
             others = np.delete(group, number)
             known = [float(others.mean())] if others.size else []
-            if others.size < 2 and 0 < at < len(logs) - 1:
+            if rising and others.size < 2 and 0 < at < len(logs) - 1:
                 below, above = float(logs[at - 1].mean()), float(logs[at + 1].mean())
                 part = (limits[at] - limits[at - 1]) / (limits[at + 1] - limits[at - 1])
                 known += [below + part * (above - below), max(below, above)]

@@ -8,28 +8,42 @@ from collections.abc import Mapping
 
 from ...core.errors import InputError
 from ...core.facts.condition import Condition, Conditions, Provenance
-from ...core.facts.knob import CAP, LIMITS, NO_CAP, Level, Order
+from ...core.facts.factor import LIMIT
+from ...core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named
 from ...core.facts.known_knobs import known
 from ...core.facts.setup import Setup
 from ...core.passes.record import Origin, PassRecord
 from ...core.questions.question import Question
 from ...store.files.read.frame_log import Imported
 from ...store.notebook import Notebook
-from ..run import context_of, keep_judged, rig_of
+from ..judging import keep_judged
+from ..points import Places
+from ..run import context_of, rig_of
 
 # the first three are rates, one of which is needed
 SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w", "die_c", "shell_c")
 
 
-def setup_from(values: Mapping[str, str]) -> Setup:
-    """A setup from words such as sustained_limit_w=15. Short and peak limits stay unknown unless given.
+def knobs_on_offer(notebook: Notebook, question: Question) -> dict[str, Knob]:
+    """The knobs of the question's rig, slot and title by id, owners' included."""
+    return named(Places(notebook.entities()).knobs(question))
+
+
+def setup_from(values: Mapping[str, str], knobs: Mapping[str, Knob] | None = None) -> Setup:
+    """A setup from words such as sustained_limit_w=15. Short and peak limits stay unknown unless given; limit_w is the
+    static limit, all that the machine has. knobs : those on offer.
 
     Raises InputError naming every value that cannot be used.
     """
     wrong, found = [], {}
+    own = knobs or {}
     for key, text in values.items():
         try:
-            found[key] = _level(key, text)
+            if key == LIMIT:
+                level = _level(LIMITS[0], text, own)
+                found.update({limit: level for limit in LIMITS if not own or limit in own})
+            else:
+                found[key] = _level(key, text, own)
         except ValueError as fault:
             wrong.append(str(fault))
     if wrong:
@@ -37,13 +51,13 @@ def setup_from(values: Mapping[str, str]) -> Setup:
     return Setup(found)
 
 
-def _level(key: str, text: str) -> Level:
+def _level(key: str, text: str, knobs: Mapping[str, Knob]) -> Level:
     if key == CAP and text.strip().lower() == NO_CAP:
         return NO_CAP
     try:
         number = float(text)
     except ValueError:
-        if known(key).order is Order.NUMBER:
+        if (knobs.get(key) or known(key)).order is Order.NUMBER:
             raise ValueError(f"{key}={text} is not a number") from None
         return text
     if not 0 < number < 1e6 and key in (*LIMITS, CAP):

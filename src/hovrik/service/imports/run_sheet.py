@@ -18,7 +18,8 @@ from ...core.plan.grid import PlannedPass
 from ...store.files.read.frame_log import convert
 from ...store.files.read.table import read_table
 from ...store.notebook import Notebook
-from ..run import Planned, keep_judged, load_plan
+from ..judging import keep_judged
+from ..run import Planned, load_plan
 from .by_hand import Scales, parse
 from .mappings import mappings
 

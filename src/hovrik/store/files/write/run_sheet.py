@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from html import escape
 
 from ....core.facts.knob import CAP, LIMITS, NO_CAP
+from ....core.facts.place import Source
 from ....core.facts.rig import Rig
 from ....core.facts.title import Title
 from ....core.plan.grid import LadderDesign, PlannedPass
-from ....core.questions.question import Question, Source
+from ....core.questions.question import Question
 
 BLANKS = ("begun at", "gauge start", "gauge end", "meter", "die (C)", "shell (C)", "log, or mean fps", "seen")
 

@@ -1,0 +1,305 @@
+"""Figures along a factor: rate and low with intervals and marks; frames per watt and the gain of the next watt.
+
+Each plot first makes plain data from a response, then draws it, so the numbers can be tested without a screen.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+
+from ...core.read.group import Group
+from ...core.read.marks import POWER_WORDS, Mark, power_at
+from ...core.read.response import RATE, Response
+from ...core.stats.estimate import Estimate, Mean
+from ...core.words import percent
+from ..theme import tokens
+from .base import Plot, nearest, pen
+
+
+@dataclass(frozen=True)
+class Points:
+    """Estimates of one quantity. at : where its groups stand on the axis; values, lows, highs (n,)."""
+
+    at: tuple[float, ...]
+    values: tuple[float, ...]
+    lows: tuple[float, ...]
+    highs: tuple[float, ...]
+
+
+def points_of(response: Response, figure: str) -> Points:
+    """Means of a figure, or of the "judged" one, with their 95 % intervals."""
+    pairs: list[tuple[float, Estimate]] = []
+    for at, group in zip(response.places.tolist(), response.groups):
+        mean = _mean(group, figure)
+        if mean is not None:
+            pairs.append((at, mean.estimate()))
+    return Points(
+        tuple(at for at, _ in pairs),
+        tuple(e.value for _, e in pairs),
+        tuple(e.low if e.low is not None else e.value for _, e in pairs),
+        tuple(e.high if e.high is not None else e.value for _, e in pairs),
+    )
+
+
+def _mean(group: Group, figure: str) -> Mean | None:
+    return group.judged if figure == "judged" else group.mean(figure)
+
+
+def gain_of(response: Response) -> tuple[np.ndarray, np.ndarray]:
+    """Marginal frames per step of a number between neighbouring levels: (midpoints, fps a unit)."""
+    points = points_of(response, RATE)
+    at, values = np.array(points.at), np.array(points.values)
+    if at.size < 2 or not response.factor.is_number:
+        return np.empty(0), np.empty(0)
+    return (at[1:] + at[:-1]) / 2, np.diff(values) / np.diff(at)
+
+
+def per_watt_of(response: Response) -> tuple[str, Points]:
+    """Frames per watt of draw, package or limit (which one is named), with interval from both."""
+    if response.watts:
+        at, values, lows, highs = [], [], [], []
+        for place, group in zip(response.places.tolist(), response.groups):
+            rate, power = group.rate, group.mean(response.watts)
+            if rate is None or power is None:
+                continue
+            value = rate.value / power.value
+            half = 2.0 * math.hypot(rate.se, power.se)
+            at.append(place)
+            values.append(value)
+            lows.append(value * math.exp(-half))
+            highs.append(value * math.exp(half))
+        return POWER_WORDS[response.watts], Points(tuple(at), tuple(values), tuple(lows), tuple(highs))
+    rate_ = points_of(response, RATE)
+    if response.factor.unit != "W":
+        return "", Points((), (), (), ())
+    shares = [[v / w for v, w in zip(row, rate_.at)] for row in (rate_.values, rate_.lows, rate_.highs)]
+    return POWER_WORDS[""], Points(rate_.at, *(tuple(row) for row in shares))
+
+
+def name_axis(plot: Plot, response: Response) -> None:
+    """What stands along the axis: the factor with its unit; the levels themselves where they are words."""
+    factor = response.factor
+    axis = plot.getPlotItem().getAxis("bottom")
+    words = "power limit" if factor.unit == "W" else factor.label.lower() if factor.knobs else factor.label
+    axis.setLabel(f"{words} ({factor.unit})" if factor.unit else words)
+    places = response.places.tolist()
+    words_ = [(at, factor.short(g.level)) for at, g in zip(places, response.groups)]
+    axis.setTicks([words_] if stand_as_words(response) else None)
+
+
+def stand_as_words(response: Response) -> bool:
+    """Whether levels stand one beside the other, as some of them are no numbers."""
+    return response.places.tolist() != response.levels.tolist()
+
+
+class RatePlot(Plot):
+    """Rate and low along a factor with intervals, curve, floor and marks. Signals: level_chosen (level)."""
+
+    level_chosen = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__("Frame rate and 1 % low against the power limit", "power limit (W)", "frames a second")
+        self._response: Response | None = None
+        self._marks: Sequence[Mark] = ()
+        self._floor = 0.0
+        self._low_words = "1 % low"
+        self._pick: float | None = None
+        self.scene().sigMouseClicked.connect(self._on_clicked)
+        self.hint("Reading the notebook …")
+
+    def show_response(
+        self, response: Response | None, marks: Sequence[Mark], floor_fps: float, low_words: str, pick: float | None
+    ) -> None:
+        """Draw a response, or the hint where there is none. pick : where the answer stands on the axis."""
+        self._response, self._marks, self._floor, self._low_words = response, marks, floor_fps, low_words
+        self._pick = pick
+        self.redraw()
+        self.show_all()
+
+    def redraw(self) -> None:
+        if self._response is None or not self._response.groups:
+            self.hint("No passes yet. Plan a sweep and start it in Bench, or import passes.")
+            return
+        rate, low = points_of(self._response, RATE), points_of(self._response, "judged")
+        if not rate.at:
+            self.hint("These passes carry no frame rate: bring their logs, or a mean at least.")
+            return
+        self.wipe()
+        self.unhint()
+        theme = tokens.current()
+        self._draw_marks(rate)
+        name_axis(self, self._response)
+        ordered = self._response.factor.is_ordered
+        chosen = self._response.curve
+        if chosen is not None and chosen.curve is not None and chosen.family != "monotone":
+            grid = np.linspace(rate.at[0], rate.at[-1], 120)
+            self.addItem(pg.PlotCurveItem(grid, chosen.curve.at(grid), pen=pen("rate", 1)))
+        elif len(rate.at) > 1 and ordered:
+            self.addItem(pg.PlotCurveItem(np.array(rate.at), np.array(rate.values), pen=pen("rate", 1)))
+        if len(low.at) > 1 and ordered:
+            self.addItem(
+                pg.PlotCurveItem(np.array(low.at), np.array(low.values), pen=pen("low", 1, Qt.PenStyle.DashLine))
+            )
+        for points, quantity in ((rate, "rate"), (low, "low")):
+            draw_points(self, points, quantity)
+        if self._floor:
+            line = pg.InfiniteLine(self._floor, 0, pen=pg.mkPen(QColor(theme.good), style=Qt.PenStyle.DashLine))
+            self.addItem(line, ignoreBounds=True)
+            self._text(f"floor {self._floor:.1f}", rate.at[-1], self._floor, theme.good, (1, 0))
+        self._label_series(rate, "mean rate", "rate", (1.1, 0.9))
+        self._label_series(low, self._low_words, "low", (-0.08, 0.1))
+        name = self._response.factor.id
+        self.data = {
+            name: rate.at, "mean_fps": rate.values, "mean_low": rate.lows, "mean_high": rate.highs,
+            f"low_{name}": low.at, "low_fps": low.values, "low_low": low.lows, "low_high": low.highs,
+        }  # fmt: skip
+
+    def _label_series(self, points: Points, words: str, quantity: str, anchor: tuple[float, float]) -> None:
+        if points.at:
+            at = 2 if len(points.at) > 3 else 0
+            self._text(words, points.at[at], points.values[at], tokens.current().data[quantity], anchor)
+
+    def _text(self, words: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> None:
+        item = pg.TextItem(words, color=colour, anchor=anchor)
+        item.setFont(tokens.base_font(12))
+        item.setPos(x, y)
+        self.addItem(item, ignoreBounds=True)
+
+    def _draw_marks(self, rate: Points) -> None:
+        theme = tokens.current()
+        span = rate.at[-1] - rate.at[0] or 1.0
+        for number, mark in enumerate(m for m in self._marks if m.value is not None or m.span):
+            low, high = mark.low, mark.high
+            if low is not None and high is not None and high - low > 0.002 * span:
+                band = QColor(theme.soft)
+                band.setAlpha(40)
+                region = pg.LinearRegionItem((low, high), movable=False, brush=band, pen=pg.mkPen(None))
+                self.addItem(region, ignoreBounds=True)
+            if mark.value is not None:
+                line = pg.InfiniteLine(
+                    mark.value, 90, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine),
+                    label=str(number + 1), labelOpts={"position": 0.04, "color": theme.ink, "fill": theme.sheet},
+                )  # fmt: skip
+                self.addItem(line, ignoreBounds=True)
+        if self._pick is not None:
+            line = pg.InfiniteLine(self._pick, 90, pen=pg.mkPen(QColor(theme.accent), width=2))
+            self.addItem(line, ignoreBounds=True)
+
+    def show_all(self) -> None:
+        if self._response is None or not self._response.groups:
+            return
+        rate, low = points_of(self._response, RATE), points_of(self._response, "judged")
+        if not rate.at:
+            return
+        pad = 0.6 if stand_as_words(self._response) else 0.04 * (rate.at[-1] - rate.at[0] or 1.0)
+        bottom = min([*rate.lows, *low.lows, self._floor or math.inf])
+        top = max([*rate.highs, *low.highs, self._floor])
+        room = 0.12 * (top - bottom or 1.0)
+        self.setRange(xRange=(rate.at[0] - pad, rate.at[-1] + pad), yRange=(bottom - room, top + room), padding=0)
+
+    def read_out(self, x: float, y: float) -> str:
+        if self._response is None or not self._response.groups:
+            return ""
+        group = self._response.groups[nearest(self._response.places.tolist(), x)]
+        lines = [f"{self._response.factor.words(group.level)}, {len(group.passes)} pass(es)"]
+        for words, mean in (("rate", group.rate), ("low", group.judged)):
+            if mean is not None:
+                e = mean.estimate()
+                lines.append(f"{words} {e.value:.1f} ({e.low:.1f} to {e.high:.1f})")
+        if group.holds is not None:
+            lines.append(f"holds with {percent(group.holds)}")
+        return "\n".join(lines)
+
+    def _on_clicked(self, event: object) -> None:
+        if self._response is None or not self._response.groups:
+            return
+        box = self.getPlotItem().getViewBox()
+        at = box.mapSceneToView(event.scenePos())  # type: ignore[attr-defined]
+        group = self._response.groups[nearest(self._response.places.tolist(), at.x())]
+        self.level_chosen.emit(group.level)
+
+
+def draw_points(plot: Plot, points: Points, quantity: str) -> None:
+    """Points with interval bars in the colour and shape of a quantity."""
+    if not points.at:
+        return
+    x, y = np.array(points.at), np.array(points.values)
+    bars = pg.ErrorBarItem(
+        x=x, y=y, top=np.array(points.highs) - y, bottom=y - np.array(points.lows), beam=0.12, pen=pen(quantity)
+    )
+    plot.addItem(bars)
+    colour = QColor(tokens.current().data[quantity])
+    plot.addItem(pg.ScatterPlotItem(x, y, symbol=tokens.SHAPES[quantity], size=8, brush=colour, pen=pg.mkPen(None)))
+
+
+class WorthPlot(Plot):
+    """Frames per watt (left) against the limit, and the gain of the next watt as steps."""
+
+    def __init__(self) -> None:
+        super().__init__("Frames per watt and gain of the next watt", "power limit (W)", "frames a second per watt")
+        self._response: Response | None = None
+        self._price = 1.0
+        self.hint("")
+
+    def show_response(self, response: Response | None, price: float) -> None:
+        """Draw a response, or nothing where there is none. price : fps a W."""
+        self._response, self._price = response, price
+        self.redraw()
+
+    def redraw(self) -> None:
+        if self._response is None:
+            self.hint("")
+            return
+        name_axis(self, self._response)
+        kind, points = per_watt_of(self._response)
+        if len(points.at) < 2:
+            self.hint("Frames per watt need watts at two levels." if points.at or not self._response.watts else "")
+            return
+        self.wipe()
+        self.unhint()
+        theme = tokens.current()
+        middle, gain = gain_of(self._response) if self._response.factor.unit == "W" else (np.empty(0), np.empty(0))
+        self.addItem(pg.PlotCurveItem(np.array(points.at), np.array(points.values), pen=pen("per_watt", 1)))
+        draw_points(self, points, "per_watt")
+        if middle.size:
+            self.addItem(pg.PlotCurveItem(middle, gain, pen=pen("marginal", 1, Qt.PenStyle.DashLine)))
+            colour = QColor(theme.data["marginal"])
+            self.addItem(
+                pg.ScatterPlotItem(middle, gain, symbol=tokens.SHAPES["marginal"], size=7, brush=colour, pen=None)
+            )
+        if middle.size:
+            line = pg.InfiniteLine(self._price, 0, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine))
+            self.addItem(line, ignoreBounds=True)
+        self._name(f"per watt of {kind}", points.at[-1], points.values[-1], "per_watt", (1, 1.2))
+        if middle.size:
+            self._name("gain of the next watt", float(middle[0]), float(gain[0]), "marginal", (-0.06, 0.3))
+        self.data = {
+            self._response.factor.id: points.at, f"fps_per_w_{kind}": points.values, "gain_at_w": middle.tolist(),
+            "gain_fps_per_w": gain.tolist(),
+        }  # fmt: skip
+        self.enableAutoRange()
+
+    def _name(self, words: str, x: float, y: float, quantity: str, anchor: tuple[float, float]) -> None:
+        item = pg.TextItem(words, color=tokens.current().data[quantity], anchor=anchor)
+        item.setFont(tokens.base_font(12))
+        item.setPos(x, y)
+        self.addItem(item, ignoreBounds=True)
+
+    def read_out(self, x: float, y: float) -> str:
+        if self._response is None or not self.data:
+            return ""
+        kind, points = per_watt_of(self._response)
+        index = nearest(points.at, x)
+        watts = power_at(self._response, np.array([points.at[index]]))[0]
+        level = self._response.factor.words(self._response.groups[index].level)
+        return (
+            f"{level}, {watts:.1f} W {kind}\n{points.values[index]:.2f} fps per W "
+            f"({points.lows[index]:.2f} to {points.highs[index]:.2f})"
+        )

@@ -1,0 +1,290 @@
+"""Passes along one factor, all else equal: groups, whether each holds, the curve, what stands out."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..facts.factor import DAY, ROOM, VERSION, Factor, static_limit
+from ..facts.knob import Knob, Level
+from ..facts.setup import Setup
+from ..facts.terms import Floor
+from ..finding import About, Finding, State
+from ..message import Message, Value, say
+from ..passes.figure import BY_ID, Figure, floor_figure
+from ..passes.point import Point
+from ..questions.question import Question
+from ..stats import curve as curves
+from ..stats import surprise
+from ..stats.estimate import Mean
+from .agree import Difference, clusters, differences, silences
+from .group import Counted, Group, cap_of, groups_of, reading_share, regimes
+
+Array = NDArray[np.float64]
+
+DRAWS = 4000
+DENT_SE = 4.5
+RATE = "mean_fps"
+
+
+@dataclass(frozen=True)
+class Response:
+    """Groups along one factor.
+
+    family : the knobs they share; groups in the factor's order; hold_draws : (draws, k) bool, whether each group that
+    can be judged holds in each draw of the joint posterior; curve : what describes the mean rates, None for words;
+    dents : (level, what is said); surprises : (pass id, what is said) of passes that stand out; findings : what was
+    pooled unknown; apart : what keeps it apart from other responses of the same setups, in words.
+    """
+
+    factor: Factor
+    family: Setup
+    groups: tuple[Group, ...]
+    figure: Figure | None
+    hold_draws: NDArray[np.bool_] | None
+    judged_draws: Array | None
+    curve: curves.Chosen | None
+    dents: tuple[tuple[Level, Message], ...] = ()
+    surprises: tuple[tuple[str, Message], ...] = ()
+    findings: tuple[Finding, ...] = ()
+    apart: tuple[str, ...] = ()
+
+    @property
+    def levels(self) -> Array:
+        """(k,) levels as numbers; nan for words."""
+        return np.array([group.at for group in self.groups])
+
+    @property
+    def places(self) -> Array:
+        """(k,) where groups stand on an axis: their numbers, else 0, 1, 2 ..."""
+        levels = self.levels
+        return levels if np.isfinite(levels).all() else np.arange(len(self.groups), dtype=float)
+
+    def group(self, level: Level) -> Group | None:
+        """The group at a level, or None."""
+        return next((group for group in self.groups if _near(group.level, level)), None)
+
+    @property
+    def watts(self) -> str:
+        """Which power all groups with a rate know: "draw_w", "package_w", or "" none."""
+        known = [group for group in self.groups if group.rate is not None]
+        return next((id_ for id_ in ("draw_w", "package_w") if known and all(g.mean(id_) for g in known)), "")
+
+
+def _near(one: Level, other: Level) -> bool:
+    if isinstance(one, float) and isinstance(other, int | float):
+        return abs(one - other) < 1e-6
+    return one == other
+
+
+def read(
+    passes: Sequence[Counted], question: Question, over: Factor | None = None,
+    knobs: Mapping[str, Knob] | None = None,
+) -> list[Response]:  # fmt: skip
+    """Group passes into responses along a factor (the static limit), fullest first. Passes that have no level of it
+    are left out. knobs : those with steps of their own."""
+    factor = over or static_limit()
+    placed = [(one, level) for one in passes if (level := level_of(factor, one.point)) is not None]
+    members = [one for one, _ in placed]
+    homes = clusters([one.point for one in members], over=factor, knobs=knobs)
+    found = [_read(factor, [placed[i] for i in home], question, knobs) for home in homes]
+    return _told_apart(sorted(found, key=lambda one: -sum(len(g.passes) for g in one[0].groups)), factor, knobs)
+
+
+def level_of(factor: Factor, point: Point) -> Level | None:
+    """The level of a factor that a point stands at; None where it is not known."""
+    if factor.knobs:
+        return factor.level_of_setup(point.setup)
+    name, _, what = factor.place.partition(":")
+    if name == VERSION:
+        told = {key: v for key, v in point.versions.items() if not what or key.partition("/")[2] == what or key == what}
+        return ", ".join(v or "unknown" for _, v in sorted(told.items())) if any(told.values()) else None
+    if name in (ROOM, DAY):
+        return point.conditions.get("room_c" if name == ROOM else name)
+    value = getattr(point.place, name)
+    return str(value) if value else None
+
+
+def _read(
+    factor: Factor, placed: Sequence[tuple[Counted, Level]], question: Question, knobs: Mapping[str, Knob] | None
+) -> tuple[Response, Point]:
+    levels: list[Level] = []
+    groups: dict[Level, list[Counted]] = {}
+    for level in factor.sorted(level for _, level in placed):
+        if not levels or not factor.same(levels[-1], level):
+            levels.append(level)
+            groups[level] = []
+    for one, level in placed:
+        groups[next(home for home in levels if factor.same(home, level))].append(one)
+    members = [groups[level] for level in levels]
+    floor = question.terms.floor
+    made = groups_of(levels, members, factor, floor, question.school)
+    figure = floor_figure(floor.figure, question.school) if floor is not None else None
+    hold_draws, judged_draws = _hold_draws(made, factor, figure, floor)
+    if hold_draws is not None:
+        shares = iter(hold_draws.mean(axis=0).tolist())
+        made = [replace(group, holds=next(shares)) if _can_judge(group, floor) else group for group in made]
+    known = [(group, group.rate) for group in made if group.rate is not None]
+    chosen = None
+    if factor.is_number and known and all(math.isfinite(group.at) for group, _ in known):
+        x, y = np.array([group.at for group, _ in known]), np.array([rate.value for _, rate in known])
+        chosen = curves.choose(x, y)
+    every = [one for group in members for one in group]
+    response = Response(
+        factor, _family(every, factor), tuple(made), figure, hold_draws, judged_draws, chosen,
+        _dents([(group.at, rate) for group, rate in known], chosen, factor),
+        _surprises(levels, members, factor), _pooled_unknown(every, factor, knobs),
+    )  # fmt: skip
+    return response, every[0].point
+
+
+def _family(members: Sequence[Counted], factor: Factor) -> Setup:
+    """The knobs that were asked for and are shared, all that were read where none was asked for."""
+    asked = dict.fromkeys(key for one in members for key in one.asked)
+    merged = {key: value for one in reversed(members) for key, value in one.point.setup.items()}
+    return Setup({k: v for k, v in merged.items() if (k in asked or not asked) and k not in factor.knobs})
+
+
+def _told_apart(
+    found: Sequence[tuple[Response, Point]], factor: Factor, knobs: Mapping[str, Knob] | None
+) -> list[Response]:
+    """Responses that would be called the same are told apart by what they differ in."""
+    told = []
+    for response, point in found:
+        others = [p for other, p in found if other is not response and other.family == response.family]
+        off: dict[str, Difference] = {}
+        for other in others:
+            off.update({d.key: d for d in differences(point, other, over=factor, knobs=knobs) if not d.is_unknown})
+        extra = {key: point.setup[key] for key in off if key in point.setup}
+        apart = tuple(f"{d.label} {d.one}" for key, d in off.items() if key not in extra)
+        if not off:
+            told.append(response)
+            continue
+        said = Finding(
+            "differ", State.VALID, say("differ", what=tuple(d.label for d in off.values())), about=About.RESPONSE
+        )
+        findings = (*response.findings, said)
+        told.append(replace(response, family=response.family.with_(**extra), apart=apart, findings=findings))
+    return told
+
+
+def _pooled_unknown(
+    members: Sequence[Counted], factor: Factor, knobs: Mapping[str, Knob] | None
+) -> tuple[Finding, ...]:
+    """What some passes do not tell and others do: they were taken to be the same."""
+    silent = silences([one.point for one in members], over=factor, knobs=knobs)
+    by_count: dict[int, list[str]] = {}
+    for what, many in silent.items():
+        by_count.setdefault(many, []).append(what)
+    return tuple(
+        Finding(
+            "pooled-unknown", State.VALID, say("pooled-unknown", what=tuple(labels), passes=many), about=About.RESPONSE
+        )
+        for many, labels in by_count.items()
+    )
+
+
+def _can_judge(group: Group, floor: Floor | None) -> bool:
+    if floor is None:
+        return True
+    if floor.is_slow_share:
+        return group.missed is not None
+    return group.judged is not None
+
+
+def _hold_draws(
+    groups: Sequence[Group], factor: Factor, figure: Figure | None, floor: Floor | None
+) -> tuple[NDArray[np.bool_] | None, Array | None]:
+    """Joint draws of every group's true figure and share of slow frames.
+
+    Where the figure can only rise along the factor but for a dent, each draw is replaced by its nearest non-decreasing
+    steps (weights 1 / se^2), which lends every level its neighbours' evidence. Where a level lies more than 4.5
+    standard errors off those steps there is a dent, and the draws stay as they are.
+    """
+    known = [group for group in groups if _can_judge(group, floor)]
+    if not known:
+        return None, None
+    if floor is None:
+        return np.ones((1, len(known)), bool), None
+    rng = np.random.default_rng(20_240_601)
+    held = np.ones((DRAWS, len(known)), bool)
+    draws = None
+    rising = floor.is_slow_share and RATE in factor.rising
+    if figure is not None:
+        rising = figure.id in factor.rising
+        means = [group.judged for group in known if group.judged is not None]
+        draws = _draws(means, rng, rising)
+        edge = math.log(floor.edge) if means[0].log else floor.edge
+        held &= draws <= edge if floor.less_is_better else draws >= edge
+    shares = [group.missed for group in known if group.missed is not None]
+    if len(shares) == len(known):
+        root = np.array([mean for mean, _ in shares])
+        root_se = np.array([max(se, 1e-6) for _, se in shares])
+        share = root + root_se * rng.standard_normal((DRAWS, root.size))
+        if rising:
+            share = -curves.isotonic(-share, 1 / root_se**2)
+        held &= np.maximum(share, 0.0) ** 2 <= floor.missed_share
+    return held, draws
+
+
+def _draws(means: Sequence[Mean], rng: np.random.Generator, rising: bool) -> Array:
+    mean = np.array([one.mean for one in means])
+    se = np.array([max(one.se, 1e-6) for one in means])
+    dof = np.array([max(one.dof, 1.0) for one in means])
+    draws = mean + se * rng.standard_t(dof, (DRAWS, mean.size))
+    if rising and bool(np.all(np.abs(mean - curves.isotonic(mean, 1 / se**2)) <= DENT_SE * se)):
+        draws = curves.isotonic(draws, 1 / se**2)
+    return np.asarray(draws)
+
+
+def _surprises(
+    levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor
+) -> tuple[tuple[str, Message], ...]:
+    """Passes whose rate or draw the others did not let expect. The original is kept; a repeat is proposed."""
+    found = []
+    for name, id_ in (("rate", RATE), ("draw", "draw_w")):
+        groups = [[one for one in group if (one.figures.value(id_) or 0.0) > 0] for group in members]
+        kept = [(level, group) for level, group in zip(levels, groups) if group]
+        logs = [np.log([one.figures.values[id_] for one in group]) for _, group in kept]
+        reading = [np.array([reading_share(one.figures, id_) for one in group]) for _, group in kept]
+        own = regimes(logs, [cap_of(group) for _, group in kept], id_)
+        places = [float(v) if isinstance(v, int | float) else float(i) for i, (v, _) in enumerate(kept)]
+        odd = surprise.outliers(
+            places, logs, reading, BY_ID[id_].prior_sd, own, rising=factor.is_number and id_ in factor.rising
+        )
+        for at, number, off in odd:
+            level, group = kept[at]
+            size = Value(100 * math.expm1(off), "%", digits=0)
+            found.append((group[number].id, say("surprise", level=factor.words(level), off=size, figure=name)))
+    return tuple(found)
+
+
+def _dents(
+    known: Sequence[tuple[float, Mean]], chosen: curves.Chosen | None, factor: Factor
+) -> tuple[tuple[Level, Message], ...]:
+    """Levels off their curve: deeper than 4.5 standard errors is named, from 3 proposed for repeats.
+
+    A curve that is too stiff is not a dent: the level must lie as far off the straight line between its two
+    neighbours, to the same side, counting their errors too.
+    """
+    if chosen is None or chosen.curve is None or RATE not in factor.rising:
+        return ()
+    found: list[tuple[Level, Message]] = []
+    for (w0, before), (w1, here), (w2, after) in zip(known, known[1:], known[2:]):
+        share = (w1 - w0) / (w2 - w0)
+        between = (1 - share) * before.mean + share * after.mean
+        error = math.sqrt(here.se**2 + ((1 - share) * before.se) ** 2 + (share * after.se) ** 2)
+        off_curve = here.mean - math.log(max(float(chosen.curve.at(w1)), 1e-9))
+        off_line = here.mean - between
+        off = min(off_curve, off_line, key=abs) if off_curve * off_line > 0 else 0.0
+        if error <= 0 or abs(off) <= 3.0 * error or abs(off) < 0.01:
+            continue
+        named = abs(off) > DENT_SE * error
+        size = Value(100 * abs(off), "%", digits=0)
+        side = say("above" if off > 0 else "below")
+        found.append((w1, say("dent" if named else "dent-maybe", size=size, side=side)))
+    return tuple(found)

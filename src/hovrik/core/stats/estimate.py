@@ -1,0 +1,59 @@
+"""A value with what is known of it: estimates with intervals, means of groups."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A figure with its 95 % interval. n : passes behind it; one_pass : interval from inside a single pass."""
+
+    value: float
+    low: float | None
+    high: float | None
+    unit: str = ""
+    n: int = 0
+    one_pass: bool = False
+
+    def as_dict(self) -> dict[str, float | str | int | bool | None]:
+        """Plain values for JSON."""
+        return {"value": self.value, "low": self.low, "high": self.high, "unit": self.unit}
+
+
+@dataclass(frozen=True)
+class Mean:
+    """Mean of a figure in a group, on the log scale where `log`. se : standard error on that scale; dof : its degrees
+    of freedom; n passes."""
+
+    mean: float
+    se: float
+    dof: float
+    n: int
+    log: bool = True
+
+    @property
+    def value(self) -> float:
+        """The mean on the natural scale."""
+        return math.exp(self.mean) if self.log else self.mean
+
+    @property
+    def value_se(self) -> float:
+        """The standard error on the natural scale."""
+        return self.se * self.value if self.log else self.se
+
+    def estimate(self, unit: str = "") -> Estimate:
+        """On the natural scale with a t interval."""
+        half = t_quantile(0.975, self.dof) * self.se
+        low, high = self.mean - half, self.mean + half
+        if self.log:
+            low, high = math.exp(low), math.exp(high)
+        return Estimate(self.value, low, high, unit, self.n)
+
+
+def t_quantile(share: float, dof: float) -> float:
+    """Student's t quantile; the normal one for dof over 200. `dof` > 0, need not be whole."""
+    from scipy.special import ndtri, stdtrit
+
+    return float(ndtri(share) if dof > 200 else stdtrit(dof, share))
