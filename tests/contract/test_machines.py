@@ -183,7 +183,8 @@ def test_a_run_is_made_on_it_as_on_any_other(case):
     done = runner.run(machine, job, Sink(), Control(), lambda event: None)
     assert done.done == 2 and ended == [True], done
     assert [record.outcome for record in kept] == [End.DONE] * 2
-    assert all(record.trace.frames_ns.size > 5 for record in kept)
+    if Part.FRAMES in found.parts:
+        assert all(record.trace.frames_ns.size > 5 for record in kept)
     if sets and not found.by_hand:
         assert machine.read_back().readings == before
 
@@ -212,7 +213,8 @@ def test_recording_needs_no_scene_where_titles_are_not_started_by_it(case):
         pytest.skip("it starts titles")
     assert case.machine.start_scene("", "").reply is Reply.DONE
     case.machine.wait(10 * case.unit)
-    assert case.machine.sample().frames_ns.size > 2
+    found = case.machine.sample()
+    assert found.frames_ns.size > 2 or (found.channels and Part.FRAMES not in case.machine.describe().parts)
     case.machine.end_scene()
 
 
@@ -291,8 +293,8 @@ def test_what_needs_a_relaunch_or_restart_says_so_and_changes_nothing(case):
 
 def test_the_source_and_the_slot_are_changed_by_a_person(case):
     machine = case.machine
-    if len(machine.describe().rig.slots) < 2:
-        pytest.skip("it has one OS slot and nobody at it")
+    if len(machine.describe().rig.slots) < 2 or machine.source() is None:
+        pytest.skip("it has one OS slot, or nobody at it")
     assert machine.source() is Source.BATTERY
     assert machine.needs_person(Instruction(Need.PLUG_IN, "Plug in.")) and machine.source() is Source.ADAPTER
     assert machine.needs_person(Instruction(Need.UNPLUG, "Unplug.")) and machine.source() is Source.BATTERY
