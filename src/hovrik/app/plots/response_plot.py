@@ -153,7 +153,8 @@ class RatePlot(Plot):
             line = pg.InfiniteLine(self._floor, 0, pen=pg.mkPen(QColor(theme.good), style=Qt.PenStyle.DashLine))
             self.addItem(line, ignoreBounds=True)
             self._text(f"floor {self._floor:.1f}", rate.at[-1], self._floor, theme.good, (1, 0))
-        self._label_series(rate, "mean rate", "rate", (1.1, 0.9))
+        beside = (-0.12, 1.0) if stand_as_words(self._response) else (1.1, 0.9)
+        self._label_series(rate, "mean rate", "rate", beside)
         self._label_series(low, self._low_words, "low", (-0.08, 0.1))
         name = self._response.factor.id
         self.data = {
@@ -260,7 +261,7 @@ class WorthPlot(Plot):
         name_axis(self, self._response)
         kind, points = per_watt_of(self._response)
         if len(points.at) < 2:
-            self.hint("Frames per watt need watts at two levels." if points.at or not self._response.watts else "")
+            self.hint("No watts to divide by." if points.at or not self._response.watts else "")
             return
         self.wipe()
         self.unhint()
