@@ -61,6 +61,13 @@ def test_nothing_measured_says_what_to_do():
     assert "2 passes are void" in ask([], context=Context(RIG, void=2)).sentence
 
 
+def test_what_the_passes_do_not_tell_is_said_not_that_there_are_none():
+    found = ask([], context=Context(RIG, counted=36, along="day"))
+    assert found.sentence == "36 passes count, but none tells its day." and found.missing
+    scored = ask(ladder_passes(STEEP, sd=0.004), QUESTION.with_(figure="score", target_fps=900.0))
+    assert "carry no score. Type it in" in scored.sentence and scored.missing == ("the score of each pass",)
+
+
 def test_nothing_holds():
     found = ask(ladder_passes({8: 20.0, 9: 22.0, 10: 24.0}, sd=0.004))
     assert found.option is None and "Nothing tried holds 40" in found.sentence and "10 W" in found.sentence

@@ -95,6 +95,10 @@ TEMPLATES: Mapping[str, str] = {
     "no-passes-void":
         "No passes answer this yet. {passes:pass is|passes are} void. Plan a sweep and start it in Bench, or "
         "import passes.",
+    "no-level": "{passes:pass counts|passes count}, but none tells its {factor}.",
+    "missing.level": "passes that tell their {factor}",
+    "no-figure": "Cannot say what holds {target:n}: these passes carry no {figure}. Type it in with each pass.",
+    "missing.figure": "the {figure} of each pass",
     "missing.passes": "passes of this title, scene, OS slot and source",
     "unknown-kind":
         "This notebook asks a question of a kind that this version does not know ({kind}). It is kept as it is; "

@@ -129,7 +129,7 @@ def evaluate(
     counted = [view for view in views if view.counts]
     responses = _responses(notebook, counted, question, factor, named(knobs))
     responses = _with_incidents(responses, _incidents(notebook, places, question))
-    context = _context(views, counted, rig)
+    context = replace(_context(views, counted, rig), counted=len(counted), along=factor.label.lower())
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     along = factors_along(question, everything, [view.point for view in counted], knobs, rig, places)
     return Evaluation(

@@ -95,7 +95,8 @@ class Answer:
 
 @dataclass(frozen=True)
 class Context:
-    """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out."""
+    """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out; counted : those
+    that count; along : what they are read along, in words."""
 
     rig: Rig | None = None
     room_c: float | None = None
@@ -103,12 +104,17 @@ class Context:
     suspect: int = 0
     overhead: energy.Overhead | None = None
     notes: tuple[Message, ...] = ()
+    counted: int = 0
+    along: str = ""
 
 
 def build(responses: Sequence[Response], question: Question, context: Context) -> Answer:
     """The answer from every response that belongs to the question."""
     if not question.is_known:
         return Answer(say("unknown-kind", kind=question.kind), None, None)
+    if not responses and context.counted:
+        says = say("no-level", passes=context.counted, factor=context.along)
+        return Answer(says, None, None, lacks=(say("missing.level", factor=context.along),))
     if not responses:
         left_out = say("no-passes-void", passes=context.void) if context.void else say("no-passes")
         return Answer(left_out, None, None, lacks=(say("missing.passes"),))
@@ -333,9 +339,10 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
     reasons = _reasons(response, None, question, context, {}, found)
     figure, target = _figure_words(response, question, "alone"), question.target_fps
     if not judged:
-        lacks = say("missing.frames", figure=figure)
-        return Answer(say("no-low", target=target, figure=figure), None, None, marks=found, because=reasons,
-                      lacks=(lacks,))  # fmt: skip
+        told = response.figure is not None and response.figure.floor in ("score", "time")
+        lacks = say("missing.figure" if told else "missing.frames", figure=figure)
+        says = say("no-figure" if told else "no-low", target=target, figure=figure)
+        return Answer(says, None, None, marks=found, because=reasons, lacks=(lacks,))
     best = max(judged, key=lambda group: group.holds or 0.0)
     holds = best.holds or 0.0
     missing = _settle_it(response, question)
