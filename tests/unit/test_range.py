@@ -13,6 +13,7 @@ from hovrik.bench.protocol import Reply
 from hovrik.bench.setting import apply, put_back
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.allowed import refusals
+from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
 from hovrik.core.plan.grid import LadderDesign, PlannedPass
 from hovrik.service import library
@@ -137,3 +138,10 @@ def test_a_stored_plan_is_run_on_the_rig_as_it_is_now(notebook, tmp_path, monkey
     run()
     now = sweep.context_of(notebook, question)["rig"]
     assert now != before and {r.context["rig"] for r in notebook.passes()} == {now}
+
+
+@pytest.mark.parametrize(("limit_w", "refused"), [(10.5, False), (10.6, True), (3.9, True), (4.0, False)])
+def test_the_rigs_own_range_counts_to_its_very_end(limit_w, refused):
+    """Whatever a machine may offer beyond it."""
+    rig = Rig("r", "R", 4.0, 10.5)
+    assert bool(refusals(static(limit_w), rig)) is refused
