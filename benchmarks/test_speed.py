@@ -225,7 +225,7 @@ from hovrik.app.start import make_application
 from hovrik.app.main_window import MainWindow
 from hovrik.app.session import Session
 from hovrik.app.stages.read import ReadStage
-import hovrik.service.evidence, scipy.special, scipy.optimize
+import hovrik.service.gather, scipy.special, scipy.optimize
 application = make_application()
 began = time.perf_counter()
 window = MainWindow(Session(Path(sys.argv[1])))
