@@ -9,36 +9,20 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from helpers.practice import BOUND, HEAVY, LIGHT, MODEL, PHYSICS, fps, op, play
 
 from hovrik.bench.protocol import Instruction, Need, Reply
 from hovrik.bench.simulated.faults import Faults
 from hovrik.bench.simulated.heat import FanPolicy, HeatPath, HeatState
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import load_model
-from hovrik.bench.simulated.physics import PLAIN, capped, operate
+from hovrik.bench.simulated.physics import PLAIN, capped
 from hovrik.bench.simulated.scene import BLOCK_S, ScenePlayer
 from hovrik.bench.simulated.settings import link_ms
 from hovrik.bench.simulated.truth import independent_pass
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.heat import sound_change_db
-from hovrik.demo.scenario import RIGS, SCENARIO
-
-MODEL = load_model(SCENARIO)
-PHYSICS = MODEL.physics
-HEAVY = MODEL.loads["saltmarsh-couriers", "causeway"]
-LIGHT = MODEL.loads["tin-orchard", "grove"]
-BOUND = MODEL.loads["paper-comet", "ring"]
-STILL = np.ones(8)
-
-
-def op(limit, setting=PLAIN, load=HEAVY, physics=PHYSICS):
-    """Operating point without noise."""
-    return operate(physics, load, limit, setting, 60.0, STILL)
-
-
-def fps(found):
-    """Mean rate."""
-    return 1000.0 / float(found.frame_ms.mean())
+from hovrik.demo.scenario import RIGS
 
 
 def test_ten_percent_fewer_pixels():
@@ -104,19 +88,6 @@ def test_engine_targets_lower_the_resolution_rendered():
     held = op(18, replace(PLAIN, engine_fps=60.0), load)
     assert fps(held) == pytest.approx(60, rel=0.02) and held.pixels.mean() < 0.8 and fps(op(18, PLAIN, load)) < 50
     assert op(28, replace(PLAIN, engine_fps=30.0), load).pixels.mean() == pytest.approx(1.0)
-
-
-def play(
-    folder, *, seconds=60.0, model=MODEL, faults=None, title="saltmarsh-couriers", scene="causeway", limit=15.0, **knobs
-):
-    """A machine after a scene, and what it recorded."""
-    folder.mkdir(exist_ok=True)
-    machine = SimulatedMachine(model, folder / f"{len(list(folder.iterdir()))}.json", faults=faults or Faults())
-    machine.needs_person(Instruction(Need.SET_BY_HAND, "set"))
-    assert machine.apply(static(limit, **knobs)).reply is Reply.DONE
-    assert machine.start_scene(title, scene).reply is Reply.DONE
-    machine.wait(seconds)
-    return machine, machine.sample()
 
 
 def intervals(sample):

@@ -3,34 +3,16 @@ arithmetic. The other checks are in benchmarks/test_practice.py."""
 
 from dataclasses import replace
 
-import numpy as np
 import pytest
 from helpers.build import DEMO_QUESTION
+from helpers.practice import LIGHT, MODEL, fps, op, play
 
-from hovrik.bench.protocol import Instruction, Need, Reply
-from hovrik.bench.simulated.faults import Faults
+from hovrik.bench.protocol import Reply
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import load_model
-from hovrik.bench.simulated.physics import PLAIN, capped, operate
-from hovrik.core.facts.setup import Setup, static
-from hovrik.demo.scenario import RIGS, SCENARIO, rig_files
-
-MODEL = load_model(SCENARIO)
-PHYSICS = MODEL.physics
-HEAVY = MODEL.loads["saltmarsh-couriers", "causeway"]
-LIGHT = MODEL.loads["tin-orchard", "grove"]
-BOUND = MODEL.loads["paper-comet", "ring"]
-STILL = np.ones(8)
-
-
-def op(limit, setting=PLAIN, load=HEAVY, physics=PHYSICS):
-    """Operating point without noise."""
-    return operate(physics, load, limit, setting, 60.0, STILL)
-
-
-def fps(found):
-    """Mean rate."""
-    return 1000.0 / float(found.frame_ms.mean())
+from hovrik.bench.simulated.physics import PLAIN, capped
+from hovrik.core.facts.setup import Setup
+from hovrik.demo.scenario import RIGS, rig_files
 
 
 def test_boost_off():
@@ -38,19 +20,6 @@ def test_boost_off():
     on, off = op(20, capped(40), LIGHT), op(20, replace(capped(40), boost=False), LIGHT)
     assert on.package_w.mean() - off.package_w.mean() >= 3.0 and fps(off) == pytest.approx(40)
     assert fps(op(10, replace(PLAIN, boost=False))) > 1.01 * fps(op(10))
-
-
-def play(
-    folder, *, seconds=60.0, model=MODEL, faults=None, title="saltmarsh-couriers", scene="causeway", limit=15.0, **knobs
-):
-    """A machine after a scene, and what it recorded."""
-    folder.mkdir(exist_ok=True)
-    machine = SimulatedMachine(model, folder / f"{len(list(folder.iterdir()))}.json", faults=faults or Faults())
-    machine.needs_person(Instruction(Need.SET_BY_HAND, "set"))
-    assert machine.apply(static(limit, **knobs)).reply is Reply.DONE
-    assert machine.start_scene(title, scene).reply is Reply.DONE
-    machine.wait(seconds)
-    return machine, machine.sample()
 
 
 def test_limit_windows(tmp_path):

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ..core.facts.knob import Knob
 from ..core.facts.knobs import knobs_of
-from ..core.facts.place import Place, Source
+from ..core.facts.place import Place, Source, moved_with
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.title import Title
 from ..core.passes.point import Point, point_of
@@ -90,7 +90,7 @@ class Places:
             "rig": question.rig, "slot": f"{question.rig}/{question.slot}", "title": question.title,
             "scene": f"{question.title}/{question.scene}",
         }  # fmt: skip
-        free = {"rig": ("rig", "slot"), "title": ("title", "scene")}.get(over, (over,))
+        free = moved_with(over)
         source = record.conditions.get("source")
         return all(self.key(record, kind) == key for kind, key in wanted.items() if kind not in free) and (
             over == "source" or source is None or source.value == question.source.value

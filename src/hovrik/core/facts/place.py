@@ -27,3 +27,9 @@ class Place:
 
 
 PLACES = ("rig", "slot", "title", "scene", "source", "path")
+_MOVED_WITH = {"rig": ("rig", "slot"), "title": ("title", "scene")}
+
+
+def moved_with(part: str) -> tuple[str, ...]:
+    """The parts of a place that are others where `part` is: a rig has OS slots of its own, a title scenes."""
+    return _MOVED_WITH.get(part, (part,))

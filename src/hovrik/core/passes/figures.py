@@ -168,17 +168,3 @@ def spread_of(record: PassRecord, load_s: float | None = None) -> OnePass | None
         return None
     interval_ms = record.trace.interval_ms()
     return within_pass(interval_ms[interval_ms > 0], load_s=load_s)
-
-
-def sections_of(record: PassRecord, sections: Mapping[str, tuple[float, float]]) -> dict[str, PassFigures]:
-    """Figures of named stretches of a pass, s of scene time from its start mark; those that lie outside it are left
-    out. Temperatures do not settle in a part: they are not given."""
-    trace, found = record.trace, {}
-    for name, (start_s, end_s) in sections.items():
-        if trace is None or end_s > trace.seconds + 0.5:
-            continue
-        start = trace.start_ns + round(start_s * 1e9)
-        part = replace(trace, start_ns=start, end_ns=min(trace.start_ns + round(end_s * 1e9), trace.end_ns))
-        bare = {k: c for k, c in part.channels.items() if k not in ("die_c", "shell_c")}
-        found[name] = figures_of(replace(record, trace=replace(part, channels=bare), summary={}), None)
-    return found

@@ -14,7 +14,7 @@ from typing import Any
 from ..facts.factor import DAY, ROOM, VERSION, Factor
 from ..facts.knob import Knob, Level, is_number
 from ..facts.known_knobs import known
-from ..facts.place import PLACES
+from ..facts.place import PLACES, moved_with
 from ..passes.point import AS_KNOBS, Point
 
 
@@ -92,13 +92,11 @@ def _skipped(over: Factor | None) -> Callable[[str], bool]:
         return lambda key: key.startswith("version:")
     if over.place in (ROOM, DAY):
         return lambda key: key == "room_c"
-    if over.place == "slot":  # another OS has drivers of its own
-        return lambda key: key == "slot" or key.startswith("version:slot/")
-    if over.place == "title":
-        return lambda key: key in ("title", "scene") or key.startswith("version:title/")
-    if over.place == "rig":
-        return lambda key: key in ("rig", "slot") or key.startswith(("version:rig/", "version:slot/"))
-    own = {over.place, over.place.replace("version:", "version:rig/"), *over.knobs} - {""}
+    if over.place in PLACES:  # another OS has drivers of its own
+        moved = moved_with(over.place)
+        versions = tuple(f"version:{part}/" for part in moved)
+        return lambda key: key in moved or key.startswith(versions)
+    own = {over.place, *over.knobs} - {""}
     what = over.place.partition(":")[2]
     return lambda key: key in own or (bool(what) and key.startswith("version:") and key.endswith(f"/{what}"))
 

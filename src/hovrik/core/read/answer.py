@@ -13,7 +13,7 @@ from ..facts.knob import Level
 from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
-from ..facts.terms import Aim
+from ..facts.terms import Aim, Floor
 from ..message import Message, Value, say
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
@@ -24,7 +24,6 @@ from .group import Group
 from .marks import Mark
 from .response import Response
 
-SETTLED = ("die_c", "shell_c")
 NOT_GIVEN = 0.05  # a probability under this is as good as none
 
 
@@ -147,13 +146,20 @@ def metrics_of(group: Group, question: Question, context: Context) -> dict[str, 
     for key, mean in group.means.items():
         found[key] = mean.estimate(BY_ID[key].unit)
     draw, rate = group.draw, group.rate
-    if draw and context.rig and question.source is Source.BATTERY and (time := energy.hours(context.rig, draw)):
+    if (time := _hours(group, question, context)) is not None:
         found["hours"] = time
     if draw and rate:
         joules = math.exp(draw.mean - rate.mean)
         half = 2.0 * math.hypot(draw.se, rate.se)
         found["joules_per_frame"] = Estimate(joules, joules * math.exp(-half), joules * math.exp(half), "J", draw.n)
     return found
+
+
+def _hours(group: Group, question: Question, context: Context) -> Estimate | None:
+    """Hours on the battery, None where they are not asked for or cannot be told."""
+    if group.draw is None or context.rig is None or question.source is not Source.BATTERY:
+        return None
+    return energy.hours(context.rig, group.draw)
 
 
 def option_of(group: Group, question: Question, context: Context) -> Option:
@@ -253,29 +259,23 @@ def _down_words(response: Response, down: Group, group: Group, question: Questio
         return _up_words(response, down, group, question, context)
     if down.holds is None:
         return say("less-unjudged", step=name)
-    if down.holds < 1 - question.terms.sure:
-        if down.missed and down.missed[0] ** 2 > floor.missed_share:
-            return say("less-misses", step=name, missed=down.missed[0] ** 2)
-        if down.judged is not None:
-            return say("less-drops", step=name, low=_value(down.judged.estimate()))
-    return say("less-open", step=name, sure=down.holds)
+    short = _short_words(down, name, floor) if down.holds < 1 - question.terms.sure else None
+    return short or say("less-open", step=name, sure=down.holds)
 
 
 def _up_words(response: Response, up: Group, group: Group, question: Question, context: Context) -> Message:
     name = _step_words(response, up, group)
     floor = question.terms.floor
     if not response.factor.is_ordered and floor is not None and up.holds is not None and up.holds < NOT_GIVEN:
-        return _down_like(response, up, name, question)
+        return _short_words(up, name, floor) or say("less-unjudged", step=name)
     costs = say("costs-unknown")
     if group.draw and up.draw:
-        other = metrics_of(up, question, context).get("hours")
-        mine = metrics_of(group, question, context).get("hours")
+        other, mine = (_hours(one, question, context) for one in (up, group))
         more = up.draw.value - group.draw.value
         noise = 2 * math.hypot(up.draw.value_se, group.draw.value_se)
-        if other and mine and energy.is_practical(mine.value, other.value) and other.value < mine.value:
-            costs = say("costs-hours", hours=mine.value - other.value)
-        elif other and mine and energy.is_practical(mine.value, other.value):
-            costs = say("gives-hours", hours=other.value - mine.value)
+        if other and mine and energy.is_practical(mine.value, other.value):
+            lost = mine.value - other.value
+            costs = say("costs-hours", hours=lost) if lost > 0 else say("gives-hours", hours=-lost)
         elif more > noise:
             costs = say("costs-watts", watts=Value(more, "W", digits=1))
         else:
@@ -288,13 +288,13 @@ def _up_words(response: Response, up: Group, group: Group, question: Question, c
     return say("more-nothing", step=name, costs=costs)
 
 
-def _down_like(response: Response, other: Group, name: Message, question: Question) -> Message:
-    floor = question.terms.floor
-    if other.missed and floor is not None and other.missed[0] ** 2 > floor.missed_share:
+def _short_words(other: Group, name: Message, floor: Floor) -> Message | None:
+    """By what a group falls short of the floor; None where its figure is not known."""
+    if other.missed and other.missed[0] ** 2 > floor.missed_share:
         return say("less-misses", step=name, missed=other.missed[0] ** 2)
     if other.judged is not None:
         return say("less-drops", step=name, low=_value(other.judged.estimate()))
-    return say("less-unjudged", step=name)
+    return None
 
 
 def more_passes(group: Group, question: Question) -> int | None:
@@ -302,7 +302,7 @@ def more_passes(group: Group, question: Question) -> int | None:
     judged, floor = group.judged, question.terms.floor
     if judged is None or floor is None:
         return 2
-    margin = abs(judged.mean - (math.log(floor.edge) if judged.log else floor.edge))
+    margin = abs(judged.mean - judged.on_scale(floor.edge))
     single = judged.se * math.sqrt(judged.n)
     if margin < 1e-9:
         return None

@@ -99,15 +99,15 @@ def groups_of(
         why = {key: reason for one in reversed(group) for key, reason in one.figures.why.items() if key not in own}
         groups.append(
             Group(
-                level, _setup(group), tuple(one.id for one in group), own, own.get(named.id) if named else None,
+                level, setup_of(group), tuple(one.id for one in group), own, own.get(named.id) if named else None,
                 missed[at], None, len(group) == 1 and group[0].spread is not None, why,
             )
         )  # fmt: skip
     return groups
 
 
-def _setup(group: Sequence[Counted]) -> Setup:
-    """What can be set of a group: the knobs that were asked for, all that were read where none was."""
+def setup_of(group: Sequence[Counted]) -> Setup:
+    """What can be set of some passes: the knobs that were asked for, all that were read where none was."""
     asked = dict.fromkeys(key for one in group for key in one.asked)
     merged = {key: value for one in reversed(group) for key, value in one.point.setup.items()}
     return Setup({key: merged[key] for key in asked} if asked else merged)

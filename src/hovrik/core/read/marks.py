@@ -90,7 +90,7 @@ def _first_playable(response: Response, question: Question) -> Mark | None:
         return None
     known = [(group.at, group.judged) for group in response.groups if group.judged is not None]
     x = np.array([at for at, _ in known])
-    edge = math.log(floor.edge) if figure.log else floor.edge
+    edge = known[0][1].on_scale(floor.edge)
     crossings = np.array([crossing_w(x, row, edge) for row in response.judged_draws[:DRAWS]])
     means = np.array([judged.mean for _, judged in known])
     value = crossing_w(x, np.maximum.accumulate(means), edge)

@@ -22,7 +22,7 @@ from ..stats import curve as curves
 from ..stats import surprise
 from ..stats.estimate import Mean
 from .agree import Difference, clusters, differences, silences
-from .group import Counted, Group, cap_of, groups_of, reading_share, regimes
+from .group import Counted, Group, cap_of, groups_of, reading_share, regimes, setup_of
 
 Array = NDArray[np.float64]
 
@@ -135,18 +135,11 @@ def _read(
         chosen = curves.choose(x, y)
     every = [one for group in members for one in group]
     response = Response(
-        factor, _family(every, factor), tuple(made), figure, hold_draws, judged_draws, chosen,
+        factor, setup_of(every).without(*factor.knobs), tuple(made), figure, hold_draws, judged_draws, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
         _surprises(levels, members, factor), _pooled_unknown(every, factor, knobs),
     )  # fmt: skip
     return response, every[0].point
-
-
-def _family(members: Sequence[Counted], factor: Factor) -> Setup:
-    """The knobs that were asked for and are shared, all that were read where none was asked for."""
-    asked = dict.fromkeys(key for one in members for key in one.asked)
-    merged = {key: value for one in reversed(members) for key, value in one.point.setup.items()}
-    return Setup({k: v for k, v in merged.items() if (k in asked or not asked) and k not in factor.knobs})
 
 
 def _told_apart(
@@ -218,7 +211,7 @@ def _hold_draws(
         rising = figure.id in factor.rising
         means = [group.judged for group in known if group.judged is not None]
         draws = _draws(means, rng, rising)
-        edge = math.log(floor.edge) if means[0].log else floor.edge
+        edge = means[0].on_scale(floor.edge)
         held &= draws <= edge if floor.less_is_better else draws >= edge
     shares = [group.missed for group in known if group.missed is not None]
     if len(shares) == len(known):
