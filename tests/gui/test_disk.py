@@ -22,7 +22,7 @@ def test_a_full_disk_stops_the_run_and_keeps_what_was_made(demo_copy, qtbot, mon
         def sibling():
             made = honest()
             pages = made.read_rows("PRAGMA page_count")[0][0]
-            made.read_rows(f"PRAGMA max_page_count = {pages + 250}")
+            made.read_rows(f"PRAGMA max_page_count = {pages + 90}")
             return made
 
         monkeypatch.setattr(window.runner, "_open", sibling)

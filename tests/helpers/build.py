@@ -88,7 +88,9 @@ def missing(one, share):
     tail = one.figures.tail
     slower = np.where(GRID_MS > 37.5, share * (GRID_MS < 60), tail.slower).astype(np.float32)
     slower = np.where(GRID_MS <= 38.5, np.maximum(slower, share), slower).astype(np.float32)
-    return replace(one, figures=replace(one.figures, tail=replace(tail, slower=slower, slowest_ms=(60.0,))))
+    return replace(
+        one, figures=replace(one.figures, tail=replace(tail, slower=slower, slowest_ms=np.array([60.0], np.float32)))
+    )
 
 
 def ladder_passes(truth, *, repeats=3, sd=0.01, seed=0, cap="none"):

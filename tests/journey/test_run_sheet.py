@@ -10,6 +10,7 @@ from hovrik.service import run as sweep
 from hovrik.service.imports import run_sheet
 from hovrik.service.imports.by_hand import Scales
 from hovrik.service.imports.run_sheet import Row
+from hovrik.service.run import load_plan
 from hovrik.store.notebook import Notebook
 
 from .test_by_hand import DESIGN, QUESTION, notebook  # noqa: F401 - a fixture
@@ -63,7 +64,7 @@ def test_the_whole_sheet_through_the_window(notebook, logs, qtbot):  # noqa: F81
         trace = window.session.notebook.load(one.id).trace
         assert trace.measured("battery_w").mean() == pytest.approx(0.3 / trace.seconds * 3600, rel=1e-6)
         assert two.summary["mean_fps"] == 41.5 and two.summary["battery_w"] == pytest.approx(0.2 / 20 * 3600)
-        assert window.session.notebook.done_indices(page.plan.key()) == {0, 1}
+        assert load_plan(window.session.notebook, page.plan.key()).done_indices == {0, 1}
 
 
 def test_a_crash_is_an_outcome_and_what_cannot_be_is_told_by_line(notebook, logs):  # noqa: F811

@@ -62,7 +62,7 @@ def test_each_pass_is_stored_before_it_is_announced(notebook):
 
     plan_id, ended = sweep_once(notebook, announce=announce)
     assert seen == [True] * 6 and ended.done == 6 and notebook.open_runs() == []
-    assert notebook.done_indices(plan_id) == frozenset(range(6))
+    assert sweep.load_plan(notebook, plan_id).done_indices == frozenset(range(6))
     assert all("verdict" in {a.kind for a in notes} for notes in notebook.annotations().values())
 
 

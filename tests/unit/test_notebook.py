@@ -5,6 +5,8 @@ import resource
 import sqlite3
 import subprocess
 import sys
+import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,10 +15,14 @@ from helpers.build import record_of, trace_of, wandering
 
 from hovrik.core.errors import Damaged, StoreError, TooNew
 from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.incident import IncidentKind
 from hovrik.core.facts.setup import Reading, Setup, Snapshot
+from hovrik.core.passes.purpose import purpose
 from hovrik.core.passes.record import Origin
+from hovrik.core.passes.recording import Recording, Span
+from hovrik.core.plan.steps import Batch, Wanted, laid_out, passes_in
 from hovrik.store.database import APPLICATION_ID, migrations
-from hovrik.store.notebook import CHUNK, Notebook, default_path
+from hovrik.store.notebook import Notebook, default_path
 
 MACHINE = {"kind": "simulated", "state": "s"}
 SNAPSHOT = Snapshot({"sustained_limit_w": Reading(15.0, True)}, 1)
@@ -36,7 +42,7 @@ def context(notebook):
 def kept(notebook, **changes):
     """A stored pass."""
     trace = trace_of(wandering(5), package_w=12.0, die_c=np.nan)
-    record = record_of(trace, context=context(notebook), **{"id": "one", **changes})
+    record = record_of(trace, **{"context": context(notebook), "id": "one", **changes})
     notebook.keep(record)
     return record
 
@@ -62,14 +68,46 @@ def test_a_pass_comes_back_as_it_was(notebook):
     assert notebook.passes()[0].trace is None and notebook.has_passes()
 
 
-def test_series_longer_than_a_chunk(notebook):
-    stamps = np.arange(0, (2 * CHUNK + 7) * 10_000_000, 10_000_000, dtype=np.int64)
-    record = record_of(trace_of([1.0]), context=context(notebook), id="long")
-    record = record.__class__(**{**record.__dict__, "trace": record.trace.__class__(stamps, {}, 0, int(stamps[-1]))})
-    notebook.keep(record)
-    rows = notebook.read_rows("SELECT count FROM chunk WHERE pass_id = 'long' ORDER BY number")
-    assert [r[0] for r in rows] == [CHUNK, CHUNK, 7]
-    assert np.array_equal(notebook.load("long").trace.frames_ns, stamps)
+def test_series_share_their_stamps(notebook):
+    kept(notebook)
+    counts = notebook.read_rows("SELECT count FROM clock ORDER BY seq")
+    assert (
+        len(counts) == 2 and len(notebook.read_rows("SELECT 1 FROM series")) == 3
+    )  # frames; two channels on one clock
+
+
+@pytest.mark.parametrize("table", ["clock", "series"])
+def test_a_flipped_bit_is_found_and_named(notebook, table):
+    kept(notebook)
+    notebook.close()
+    with sqlite3.connect(notebook.path) as raw:
+        raw.execute(f"DROP TRIGGER {table}_no_update")
+        ((seq, data),) = raw.execute(f"SELECT seq, data FROM {table} WHERE data IS NOT NULL LIMIT 1").fetchall()
+        spoiled = bytearray(data)
+        spoiled[len(data) // 2] ^= 4
+        raw.execute(f"UPDATE {table} SET data = ? WHERE seq = ?", (bytes(spoiled), seq))
+    with Notebook(notebook.path) as again:
+        found = again.load("one")
+        assert found.trace is None and "are damaged" in found.damage
+        with pytest.raises(Damaged, match="Restore a copy"):
+            again.recording("one")
+
+
+def test_passes_are_spans_of_one_recording(notebook):
+    whole = trace_of(wandering(20), package_w=12.0)
+    recording = Recording("evening", whole, ((5, Setup(boost="on")),), launch="first", boot="b")
+    for number, (start, end) in enumerate(((0, 5), (6, 12), (12, 20))):
+        within = (start * 10**9, end * 10**9)
+        record = record_of(recording.cut(*within), context=context(notebook), id=str(number))
+        notebook.keep(replace(record, recording=recording, within=within))
+    notebook.keep_spans("evening", [Span("state", "on", 0, 9), Span("state", "off", 9, 20)])
+    assert notebook.read_rows("SELECT count(*) FROM series")[0][0] == 2
+    same(notebook.load("1").trace, recording.cut(6 * 10**9, 12 * 10**9))
+    assert np.shares_memory(recording.cut(0, 10**9).frames_ns, whole.frames_ns)
+    found = notebook.recording("evening")
+    same(found.series, whole)
+    assert (found.readback, found.launch, found.boot) == (recording.readback, "first", "b")
+    assert [span.name for span in notebook.spans("evening")] == ["on", "off"]
 
 
 def test_header_pragmas_and_checks(notebook):
@@ -80,13 +118,11 @@ def test_header_pragmas_and_checks(notebook):
     assert [number for number, _ in migrations()] == list(range(1, len(migrations()) + 1))
 
 
-@pytest.mark.parametrize("table", ["pass", "chunk", "entity", "annotation"])
+@pytest.mark.parametrize("table", ["pass", "recording", "clock", "series", "entity", "annotation"])
 @pytest.mark.parametrize("statement", ["UPDATE {} SET rowid = 99", "DELETE FROM {}"])
 def test_what_was_measured_cannot_be_changed(notebook, table, statement):
     kept(notebook)
     notebook.annotate("one", "verdict", {})
-    if table == "chunk":
-        statement = statement.replace("rowid = 99", "count = 1")
     with pytest.raises(StoreError, match=r"append-only|immutable"), notebook.writing() as connection:
         connection.execute(statement.format(table))
 
@@ -95,15 +131,20 @@ def test_a_pass_must_point_at_versions_that_exist(notebook):
     record = record_of(trace_of([20.0, 20.0]), context=dict.fromkeys(("rig", "slot", "title", "scene"), "none"))
     with pytest.raises(StoreError, match="FOREIGN KEY"):
         notebook.keep(record)
-    assert notebook.passes() == [] and notebook.read_rows("SELECT count(*) FROM chunk")[0][0] == 0
+    assert notebook.passes() == [] and notebook.read_rows("SELECT count(*) FROM recording")[0][0] == 0
 
 
 def test_versions_are_new_rows_only_where_something_changed(notebook):
-    first = notebook.note("rig", "r", {"name": "R", "firmware": "1"})
+    first = notebook.note("rig", "r", {"name": "R", "firmware": "0"})
+    assert notebook.note("rig", "r", {"name": "R", "firmware": "1"}) == first  # nothing was made under it yet
+    others = {kind: notebook.note(kind, kind, {}) for kind in ("slot", "title", "scene")}
+    notebook.keep(record_of(None, context={"rig": first, **others}))
     assert notebook.note("rig", "r", {"firmware": "1", "name": "R"}) == first
     second = notebook.note("rig", "r", {"name": "R", "firmware": "2"})
     assert second != first and notebook.newest("rig")["r"].id == second
-    assert [e.body["firmware"] for e in notebook.entities("rig")] == ["1", "2"]
+    assert [e.body["firmware"] for e in notebook.entities("rig")] == ["1", "2"] and notebook.history(
+        "rig", "r*"
+    ) == notebook.entities("rig")
 
 
 def test_annotations_are_undone_and_redone_by_rows(notebook):
@@ -171,12 +212,60 @@ def test_profiles_replace_and_come_back(notebook):
     assert {b["n"] for _, b in notebook.profiles()} == {1, 3}
 
 
-def test_done_indices_leave_out_what_was_taken_out(notebook):
+def test_done_steps_leave_out_what_was_taken_out(notebook):
     plan = notebook.keep_plan({})
     for n in range(3):
-        kept(notebook, id=str(n), plan_id=plan, plan_index=n)
+        kept(notebook, id=str(n), plan_id=plan, plan_index=n, step_id=f"step {n}")
     notebook.annotate("1", "deletion", {})
-    assert notebook.done_indices(plan) == {0, 2}
+    assert notebook.done_steps(plan) == {"step 0", "step 2"}
+
+
+def test_the_newest_version_is_the_last_one_noted_whatever_the_clock_says(notebook, monkeypatch):
+    first = context(notebook)
+    kept(notebook, context=first)
+    monkeypatch.setattr(time, "time_ns", lambda: 1)
+    later = notebook.note("rig", "rig", {"name": "later"})
+    assert notebook.newest_of("rig", "rig").id == later == notebook.newest("rig")["rig"].id != first["rig"]
+
+
+def test_findings_are_dismissed_and_come_back(notebook):
+    first = notebook.dismiss("one-slot", "setup 12 W", "known")
+    notebook.dismiss("dent", "13 W", "a preset")
+    undo = notebook.undo_dismissal(first)
+    assert [one.finding for one in notebook.dismissals()] == ["dent"]
+    notebook.undo_dismissal(undo)
+    assert [(one.finding, one.reason) for one in notebook.dismissals()] == [("one-slot", "known"), ("dent", "a preset")]
+
+
+def test_kinds_of_a_newer_version_are_kept(notebook):
+    record = kept(notebook, purpose="marathon")
+    with notebook.writing() as connection:
+        connection.execute(
+            "INSERT INTO incident (id, kind, rig, slot, title, scene, setup, body, noted_at) "
+            "VALUES ('i', 'melted', ?, ?, ?, ?, '{}', '{}', 1)",
+            tuple(record.context.values()),
+        )
+    assert notebook.passes()[0].purpose == "marathon" and not purpose("marathon").counts
+    assert [one.kind for one in notebook.incidents()] == [IncidentKind.OTHER]
+
+
+def test_steps_are_edited_until_they_are_begun(notebook):
+    wanted = [Wanted(Setup(cap_fps=cap), 20.0, 1.0, 2.0, 3.0) for cap in (30.0, 40.0, 60.0)]
+    plan = notebook.keep_plan({}, Batch(0, laid_out(wanted)))
+    run = notebook.begin_run(plan, MACHINE, SNAPSHOT)
+    first, second, third = passes_in(notebook.batches(plan)[0].steps)
+    notebook.run_at(run, 0, [step.id for step in first.steps])
+    added = [replace(step, id="", seq=12 + step.seq) for step in first.steps]
+    notebook.edit_steps(plan, 0, [*first.steps, *third.steps, *added])
+    found = passes_in(notebook.batches(plan)[0].steps)
+    assert [one.setup["cap_fps"] for one in found] == [30.0, 60.0, 30.0] and second.step_id not in {
+        one.step_id for one in found
+    }
+    with pytest.raises(StoreError, match="is begun"):
+        notebook.edit_steps(plan, 0, third.steps)
+    with pytest.raises(StoreError, match="append-only"), notebook.writing() as connection:
+        connection.execute("DELETE FROM step WHERE id = ?", (first.step_id,))
+    assert len(notebook.batches(plan)[0].steps) == 12
 
 
 def test_second_instance_reads_only_and_says_so(notebook):
@@ -246,7 +335,7 @@ def test_a_damaged_page_is_found_on_open(tmp_path):
     with Notebook(path) as notebook:
         for n in range(20):
             kept(notebook, id=str(n))
-        notebook._connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        notebook.read_rows("PRAGMA wal_checkpoint(TRUNCATE)")
     body = bytearray(path.read_bytes())
     for page in range(4, len(body) // 4096):
         body[page * 4096 : page * 4096 + 200] = os.urandom(200)

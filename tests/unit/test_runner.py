@@ -1,5 +1,7 @@
 """The runner: order of keeping and announcing, putting back whatever happens, refusals, recharge."""
 
+from dataclasses import replace
+
 import pytest
 from helpers.build import machine
 
@@ -208,7 +210,9 @@ def test_a_knob_that_is_refused_is_a_failed_pass(tmp_path, monkeypatch):
 
 def test_a_cut_short_run_continues_without_repeating(tmp_path):
     made, log = machine(tmp_path), Log()
-    ended = start(made, log, job_of(made, done=frozenset({0, 2})))
+    job = job_of(made)
+    job = replace(job, passes=[replace(one, step_id=f"step {one.index}") for one in job.passes])
+    ended = start(made, log, replace(job, done=frozenset({"step 0", "step 2"})))
     assert [r.plan_index for r in log.records] == [1] and ended == RunEnded("", True, 3, 3)
 
 

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.questions.question import Question
 from ..service.gather import Evaluation
+from ..service.memory import Memory
 from ..store.notebook import Notebook
 from .worker import Wanted, Worker
 
@@ -24,7 +25,9 @@ class EvaluateWorker(QObject):
 
     def __init__(self, open_notebook: Callable[[], Notebook]) -> None:
         super().__init__()
-        self._worker = Worker("analyst", self, enter=open_notebook, leave=Notebook.close)
+        self._worker = Worker(
+            "analyst", self, enter=lambda: _open(open_notebook), leave=lambda one: one.notebook.close()
+        )
         self._worker.finished.connect(self._on_finished)
         self._worker.failed.connect(lambda fault: self.failed.emit(str(fault)))
 
@@ -36,7 +39,7 @@ class EvaluateWorker(QObject):
     def ask(self, question: Question, over: str = "") -> None:
         """Figures for a question, read along a factor; an older request still under way is dropped."""
 
-        def work(wanted: Wanted, notebook: Notebook) -> Evaluation | None:
+        def work(wanted: Wanted, memory: Memory) -> Evaluation | None:
             from ..service.gather import Cancelled, evaluate  # SciPy loads here, after the first paint
 
             def progress(done: int, total: int) -> bool:
@@ -45,7 +48,7 @@ class EvaluateWorker(QObject):
                 return wanted()
 
             try:
-                return evaluate(notebook, question, progress, over)
+                return evaluate(memory.notebook, question, progress, over, memory)
             except Cancelled:
                 return None
 
@@ -58,3 +61,7 @@ class EvaluateWorker(QObject):
     def _on_finished(self, found: Evaluation | None) -> None:
         if found is not None:
             self.evaluated.emit(found)
+
+
+def _open(open_notebook: Callable[[], Notebook]) -> Memory:
+    return Memory(open_notebook())

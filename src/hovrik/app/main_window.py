@@ -341,7 +341,8 @@ class MainWindow(QMainWindow):
 
     def _on_planned(self, plan_id: str) -> None:
         notebook = self.session.notebook
-        self.bench.show_queue(sweep.load_plan(notebook, plan_id).passes, notebook.done_indices(plan_id))
+        planned = sweep.load_plan(notebook, plan_id)
+        self.bench.show_queue(planned.passes, planned.done_indices)
 
     def _stop(self) -> None:
         """End the run; a person is asked for nothing more."""

@@ -14,7 +14,7 @@ from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
 from ..core.passes.guards import Guard
 from ..core.passes.record import PassRecord
-from ..core.plan.grid import PlannedPass
+from ..core.plan.steps import PlannedPass
 from .protocol import Machine, Sample
 
 
@@ -81,7 +81,7 @@ class Sink(Protocol):
     def begin(self, snapshot: Snapshot) -> None:
         """Keep the snapshot before the first Apply."""
 
-    def at(self, position: int) -> None:
+    def at(self, planned: PlannedPass) -> None:
         """Keep which planned pass is about to be made."""
 
     def keep(self, record: PassRecord) -> bool:
@@ -119,7 +119,8 @@ class Control:
 
 @dataclass(frozen=True)
 class Job:
-    """What to run. passes : all planned; done : indices that are already kept; context, title, scene : of each pass;
+    """What to run. passes : all planned; done : ids of the steps whose pass is already kept; context, title, scene : of
+    each pass; further : what is wanted once all of them are done, none where nothing is;
     slot : OS slot it runs in, None for the one that runs.
 
     rig : as it is when the run starts; newest_rig : reads it as it is now, for the gate before each Apply;
@@ -137,13 +138,14 @@ class Job:
     rig: Rig
     slot: str | None = None
     asked: Conditions = field(default_factory=dict)
-    done: frozenset[int] = frozenset()
+    done: frozenset[str] = frozenset()
     snapshot: Snapshot | None = None
     guards: Sequence[Guard] = ()
     patience_s: float = 0.0
     look_s: float = 2.0
     newest_rig: Callable[[], Rig] | None = None
     played: Title | None = None
+    further: Callable[[], Sequence[PlannedPass]] = tuple
 
     def rig_now(self) -> Rig:
         """The rig as it is now."""

@@ -18,8 +18,8 @@ from ..core.passes.guards import Look, Watch, has_settled, newest
 from ..core.passes.record import Outcome as End
 from ..core.passes.record import PassRecord
 from ..core.passes.trace import Channel, Trace
-from ..core.plan.grid import PlannedPass
 from ..core.plan.schedule import MARGIN, expected_wh
+from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import Instruction, Machine, Need, Reply, Sample
 from .setting import apply, check_read_back, hand_part, settable
@@ -27,15 +27,15 @@ from .setting import apply, check_read_back, hand_part, settable
 
 @dataclass
 class OnePass:
-    """The making of one planned pass. done : passes that are kept; watch : the guards of the run; hand : what a
-    person has set in this run beside the machine, which grows."""
+    """The making of one planned pass. done : passes that are kept, of how many; watch : the guards of the run;
+    hand : what a person has set in this run beside the machine, which grows."""
 
     machine: Machine
     job: Job
     planned: PlannedPass
     control: Control
     announce: Announce
-    done: int
+    done: tuple[int, int]
     watch: Watch
     hand: dict[str, Level] = field(default_factory=dict)
     _samples: list[Sample] = field(default_factory=list)
@@ -121,11 +121,8 @@ class OnePass:
         return has_settled(trace.channels.get("die_c"), counts.tolist())
 
     def _say(self, phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
-        now, charge, total = self.machine.now_ns(), self.machine.charge(), len(self.job.passes)
-        planned = self.planned
-        self.announce(
-            Progress(phase, self.done, total, planned.setup, left, length, sample, now, charge, "", planned.index)
-        )
+        now, charge, planned = self.machine.now_ns(), self.machine.charge(), self.planned
+        self.announce(Progress(phase, *self.done, planned.setup, left, length, sample, now, charge, "", planned.index))
 
     def _spend(self, seconds: float, phase: Phase, *, keep: bool = True) -> bool:
         def hear(left: float, sample: Sample) -> None:
@@ -176,7 +173,8 @@ class OnePass:
         job, planned = self.job, self.planned
         return PassRecord(
             str(uuid.uuid4()), job.context, planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
-            purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns, **more,
+            purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns,
+            step_id=planned.step_id or None, **more,
         )  # fmt: skip
 
 

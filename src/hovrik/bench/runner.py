@@ -16,7 +16,7 @@ from ..core.facts.place import Source
 from ..core.facts.setup import Snapshot
 from ..core.passes.guards import Watch
 from ..core.passes.record import Outcome as End
-from ..core.plan.grid import PlannedPass
+from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import OnePass, look, spend
 from .protocol import Instruction, Machine, Need, Sample
@@ -40,7 +40,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     if not machine.describe().by_hand:  # what a person set, the person puts back
         refuse_what_cannot_be_put_back(machine, job, snapshot)
     sink.begin(snapshot)
-    going = _Run(machine, job, sink, control, announce, snapshot, machine.room_c(), len(job.done))
+    going = _Run(machine, job, sink, control, announce, snapshot, machine.room_c(), list(job.passes))
     reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
     try:
         going.make_all()
@@ -82,8 +82,8 @@ def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
 
 @dataclass
 class _Run:
-    """A run under way. snapshot : to be put back; room_c : where it began; done : passes kept; hand : what a person
-    has set beside the machine."""
+    """A run under way. snapshot : to be put back; room_c : where it began; passes : all that are planned so far; done :
+    how many are kept; hand : what a person has set beside the machine."""
 
     machine: Machine
     job: Job
@@ -92,26 +92,30 @@ class _Run:
     announce: Announce
     snapshot: Snapshot
     room_c: float | None
-    done: int
+    passes: list[PlannedPass]
+    done: int = 0
     hand: dict[str, Level] = field(default_factory=dict)
 
     @property
     def total(self) -> int:
-        return len(self.job.passes)
+        return len(self.passes)
 
     def make_all(self) -> None:
-        """Every pass that is not done yet, until stopped."""
-        for planned in self.job.passes:
-            if planned.index in self.job.done:
-                continue
-            if self.control.stopped.is_set() or not self._hold():
-                return
-            counted = self._make_until_kept(planned)
-            if counted is None:
-                return
-            self.done += counted
-            if counted and not self._cool(planned):
-                return
+        """Every pass that is not done yet, then what is wanted further, until stopped."""
+        left = [planned for planned in self.passes if not planned.step_id or planned.step_id not in self.job.done]
+        self.done = self.total - len(left)
+        while left:
+            for planned in left:
+                if self.control.stopped.is_set() or not self._hold():
+                    return
+                counted = self._make_until_kept(planned)
+                if counted is None:
+                    return
+                self.done += counted
+                if counted and not self._cool(planned):
+                    return
+            left = list(self.job.further())
+            self.passes += left
 
     def _make_until_kept(self, planned: PlannedPass) -> int | None:
         """One planned pass, made anew as often as a guard or a lost machine cuts it short, or a repeat is asked for.
@@ -122,10 +126,12 @@ class _Run:
         source = Source(str(wanted.value)) if wanted is not None and wanted.value else None
         watch, control, counted = Watch(self.job.guards, source, self.room_c), self.control, 0
         for _ in range(MOST_TRIES):
-            self.sink.at(planned.index)
+            self.sink.at(planned)
             control.skipped.clear()
             control.again.clear()
-            made = OnePass(self.machine, self.job, planned, control, self.announce, self.done, watch, self.hand)
+            made = OnePass(
+                self.machine, self.job, planned, control, self.announce, (self.done, self.total), watch, self.hand
+            )
             try:
                 record = made.make()
             except Unavailable as fault:

@@ -11,9 +11,9 @@ from ..core.facts.knob import LIMITS, Knob, named
 from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.passes.point import Point
-from ..core.passes.record import PassRecord
 from ..core.questions.question import Question
-from .points import Places
+from ..store.notebook import Notebook
+from .points import Places, levels_along
 
 PLACES_ALONG = ("slot", "title", "scene", "source")
 
@@ -34,11 +34,11 @@ def factor_of(name: str, knobs: Sequence[Knob], rig: Rig | None, places: Places)
 
 
 def factors_along(
-    question: Question, records: Sequence[PassRecord], points: Sequence[Point], knobs: Sequence[Knob], rig: Rig | None,
+    notebook: Notebook, question: Question, points: Sequence[Point], knobs: Sequence[Knob], rig: Rig | None,
     places: Places,
 ) -> tuple[Factor, ...]:  # fmt: skip
-    """The static limit, then every knob and part of the place at more than one level. records : all of the notebook;
-    points : of those that count."""
+    """The static limit, then every knob and part of the place at more than one level. points :
+    of the passes that count."""
     found = [static_limit(rig.limit_step_w if rig is not None else None)]
     own = named(knobs)
     for key in dict.fromkeys(key for point in points for key in point.setup):
@@ -46,19 +46,11 @@ def factors_along(
         if key not in LIMITS and len(levels) > 1:
             found.append(of_knob(own.get(key) or known(key)))
     for part in PLACES_ALONG:
-        seen = {_value(record, part, places) for record in records if places.belongs(record, question, part)} - {""}
-        if len(seen) > 1:
+        if len(levels_along(notebook, question, part)) > 1:
             found.append(factor_of(part, knobs, rig, places))
     if len({_told(point.versions) for point in points}) > 1:
         found.append(factor_of(VERSION, knobs, rig, places))
     return tuple(found)
-
-
-def _value(record: PassRecord, part: str, places: Places) -> str:
-    if part == "source":
-        source = record.conditions.get("source")
-        return str(source.value) if source is not None and source.value else ""
-    return places.key(record, part)
 
 
 def _told(versions: Mapping[str, str | None]) -> tuple[tuple[str, str | None], ...]:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from functools import partial
 from statistics import fmean
 from typing import Any
 
@@ -24,6 +25,7 @@ from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.inside import OnePass
 from ..core.passes.point import Point
+from ..core.passes.purpose import HEAT, purpose
 from ..core.passes.record import Origin, PassRecord
 from ..core.passes.verdict import Verdict
 from ..core.questions.question import Question
@@ -31,19 +33,18 @@ from ..core.read import response
 from ..core.read.answer import Answer, Context, build
 from ..core.read.group import Counted, Group
 from ..core.read.response import Response
-from ..store.notebook import Annotation, Notebook
+from ..store.notebook import Annotation, Notebook, Where
 from .along import factor_of, factors_along
 from .judging import verdicts_of
-from .points import Places
+from .memory import Cancelled, Memory, Progress
+from .points import Places, scope
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
 SPREAD_ALGORITHM = "one-pass-spread"
 SPREAD_VERSION = 1
 
-
-class Cancelled(Exception):
-    """The evaluation was no longer wanted."""
+__all__ = ["Cancelled", "Evaluation", "Memory", "PassView", "evaluate", "surprising_setups", "void_setups"]
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,12 @@ class PassView:
     @property
     def counts(self) -> bool:
         """Whether it enters figures."""
-        return self.verdict.counts and not self.deleted and self.record.purpose == "sweep"
+        return self.verdict.counts and not self.deleted and purpose(self.record.purpose).counts
+
+    @property
+    def counted(self) -> Counted:
+        """What groups are made of."""
+        return Counted(self.record.id, self.point, self.record.asked, self.figures)
 
 
 @dataclass(frozen=True)
@@ -86,11 +92,11 @@ class Evaluation:
 
 def void_setups(evaluation: Evaluation) -> list[Setup]:
     """Setups of void passes that no counted pass of the same plan and place has made good, one a pass."""
-    good = {(v.record.plan_id, v.record.plan_index) for v in evaluation.views if v.counts}
+    good = {(v.record.plan_id, v.record.step_id) for v in evaluation.views if v.counts}
     return [
         v.record.setup for v in evaluation.views
-        if not v.counts and not v.deleted and v.record.purpose == "sweep" and v.record.origin is Origin.MEASURED
-        and (v.record.plan_id, v.record.plan_index) not in good
+        if not v.counts and not v.deleted and purpose(v.record.purpose).counts and v.record.origin is Origin.MEASURED
+        and (v.record.plan_id, v.record.step_id) not in good
     ]  # fmt: skip
 
 
@@ -108,30 +114,35 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
 
 
 def evaluate(
-    notebook: Notebook, question: Question, progress: Callable[[int, int], bool] | None = None, over: str = ""
+    notebook: Notebook,
+    question: Question,
+    progress: Progress | None = None,
+    over: str = "",
+    memory: Memory | None = None,
 ) -> Evaluation:
     """Read every pass that belongs to the question and build the answer.
 
     over : id of the factor that passes are read along, the static limit where none is named. progress(done, total) is
-    called for each pass whose figures had to be computed; False raises Cancelled. Raises InputError for a factor that
-    neither the program nor the rig, slot or title knows.
+    called for each pass whose figures had to be computed; False raises Cancelled. memory : of the evaluations before of
+    this notebook, which grows. Raises InputError for a factor that neither the program nor the rig, slot or title
+    knows.
     """
-    places = Places(notebook.entities())
+    memory = memory or Memory(notebook)
+    memory.refresh()
+    places = memory.places
     rig = places.newest_rig(question.rig)
     knobs = places.knobs(question)
     factor = factor_of(over, knobs, rig, places)
     notes = notebook.annotations()
-    everything = notebook.passes()
-    records = [record for record in everything if places.belongs(record, question, factor.place)]
-    heat_passes = [r for r in everything if r.purpose == "heat" and places.key(r, "rig") == question.rig]
-    constants = _Constants(notebook, heat_passes, places)
-    views = _views(notebook, records, notes, places, constants, progress)
+    records = memory.records(scope(question, factor.place))
+    constants = _Constants(memory, memory.records(Where(rig=question.rig, purpose=HEAT)))
+    views = _views(memory, records, notes, constants, progress)
     counted = [view for view in views if view.counts]
-    responses = _responses(notebook, counted, question, factor, named(knobs))
+    responses = _responses(memory, counted, question, factor, named(knobs))
     responses = _with_incidents(responses, _incidents(notebook, places, question))
     context = replace(_context(views, counted, rig), counted=len(counted), along=factor.label.lower())
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
-    along = factors_along(question, everything, [view.point for view in counted], knobs, rig, places)
+    along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
     return Evaluation(
         question, rig, tuple(views), tuple(responses), build(responses, question, context), context, newest, why_not,
         factor, along,
@@ -140,10 +151,10 @@ def evaluate(
 
 def _incidents(notebook: Notebook, places: Places, question: Question) -> list[Incident]:
     """Incidents of the question's rig, slot and title, whatever the scene."""
-    wanted = {"rig": question.rig, "slot": f"{question.rig}/{question.slot}", "title": question.title}
+    wanted = {kind: question.keys[kind] for kind in ("rig", "slot", "title")}
     return [
         one for one in notebook.incidents()
-        if all(places.entities[one.context[k]].key == key for k, key in wanted.items())
+        if all((entity := places.entity(one.context[k])) and entity.key == key for k, key in wanted.items())
     ]  # fmt: skip
 
 
@@ -165,10 +176,9 @@ def _at(incident: Incident, group: Group) -> bool:
 class _Constants:
     """Time constants of a rig by fan policy, from its newest heat pass under that policy that carries them."""
 
-    def __init__(self, notebook: Notebook, heat_passes: Sequence[PassRecord], places: Places) -> None:
-        self._notebook, self._places = notebook, places
+    def __init__(self, memory: Memory, heat_passes: Sequence[PassRecord]) -> None:
+        self._memory = memory
         self._passes = [r for r in reversed(heat_passes) if r.outcome.value == "done"]
-        self._cached = notebook.cached(HEAT_ALGORITHM, HEAT_VERSION) if heat_passes else {}
         self._known: dict[str, tuple[TimeConstants | None, str]] = {}
 
     def of(self, point: Point) -> tuple[TimeConstants | None, str]:
@@ -181,17 +191,18 @@ class _Constants:
     def _find(self, policy: str) -> tuple[TimeConstants | None, str]:
         why = "no heat pass has calibrated this rig and fan policy yet"
         for record in self._passes:
-            own = str(self._places.point(record).setup.get("fan_policy", ""))
+            own = str(self._memory.places.point(record).setup.get("fan_policy", ""))
             if policy and own and policy != own:
                 continue
-            body = self._cached.get(record.id)
-            if body is None:
-                body = _calibrate(self._notebook.load(record.id))
-                self._notebook.cache(HEAT_ALGORITHM, HEAT_VERSION, {record.id: body})
+            body = self._memory.derived(HEAT_ALGORITHM, HEAT_VERSION, [record], _plain, _calibrate, _plain)[record.id]
             if "reason" not in body:
                 return TimeConstants(**body), ""
             why = body["reason"]
         return None, why
+
+
+def _plain(body: dict[str, Any]) -> dict[str, Any]:
+    return body
 
 
 def _calibrate(record: PassRecord) -> dict[str, Any]:
@@ -207,33 +218,25 @@ def _calibrate(record: PassRecord) -> dict[str, Any]:
 
 
 def _views(
-    notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], places: Places,
-    constants: _Constants, progress: Callable[[int, int], bool] | None,
+    memory: Memory, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], constants: _Constants,
+    progress: Progress | None,
 ) -> list[PassView]:  # fmt: skip
-    points = {record.id: places.point(record) for record in records}
+    points = {record.id: memory.places.point(record) for record in records}
     by_heat: dict[str, tuple[TimeConstants | None, list[PassRecord]]] = {}
     for record in records:
         own, _ = constants.of(points[record.id])
         key = f"{own.fast_s:.6g}/{own.slow_s:.6g}" if own else "-"
         by_heat.setdefault(key, (own, []))[1].append(record)
-    bodies: dict[str, dict[str, Any]] = {}
-    missing: list[tuple[str, TimeConstants | None, PassRecord]] = []
+    found: dict[str, PassFigures] = {}
     for key, (own, group) in by_heat.items():
-        cached = notebook.cached(f"{figures.ALGORITHM}/{key}", figures.VERSION)
-        bodies.update({r.id: cached[r.id] for r in group if r.id in cached})
-        missing += [(key, own, r) for r in group if r.id not in cached]
-    fresh: dict[str, dict[str, dict[str, Any]]] = {}
-    for number, (key, own, record) in enumerate(missing):
-        body = figures.figures_of(notebook.load(record.id), own).as_dict()
-        bodies[record.id] = fresh.setdefault(key, {})[record.id] = body
-        if progress is not None and not progress(number + 1, len(missing)):
-            raise Cancelled
-    for key, found in fresh.items():
-        notebook.cache(f"{figures.ALGORITHM}/{key}", figures.VERSION, found)
-    verdicts = verdicts_of(notebook, records, notes, places)
+        found |= memory.derived(
+            f"{figures.ALGORITHM}/{key}", figures.VERSION, group, PassFigures.from_dict,
+            partial(figures.figures_of, constants=own), PassFigures.as_dict, progress,
+        )  # fmt: skip
+    verdicts = verdicts_of(memory, records, notes)
     return [
         PassView(
-            record, points[record.id], PassFigures.from_dict(bodies[record.id]), verdicts[record.id],
+            record, points[record.id], found[record.id], verdicts[record.id],
             any(note.kind == "deletion" for note in notes.get(record.id, ())),
         )
         for record in records
@@ -241,10 +244,10 @@ def _views(
 
 
 def _responses(
-    notebook: Notebook, counted: Sequence[PassView], question: Question, factor: Factor, knobs: Mapping[str, Knob]
+    memory: Memory, counted: Sequence[PassView], question: Question, factor: Factor, knobs: Mapping[str, Knob]
 ) -> list[Response]:
     """Responses of the counted passes. One with one pass a level takes its intervals from inside the passes."""
-    passes = [Counted(v.record.id, v.point, v.record.asked, v.figures) for v in counted]
+    passes = [view.counted for view in counted]
     found = response.read(passes, question, factor, knobs)
     single = {
         id_ for one in found if all(len(group.passes) == 1 for group in one.groups)
@@ -252,20 +255,11 @@ def _responses(
     }  # fmt: skip
     if not single:
         return found
-    spreads = _spreads(notebook, [v.record for v in counted if v.record.id in single])
+    spreads = memory.derived(
+        SPREAD_ALGORITHM, SPREAD_VERSION, [v.record for v in counted if v.record.id in single],
+        lambda body: OnePass(**body) if body else None, figures.spread_of, lambda one: asdict(one) if one else {},
+    )  # fmt: skip
     return response.read([replace(one, spread=spreads.get(one.id)) for one in passes], question, factor, knobs)
-
-
-def _spreads(notebook: Notebook, records: Sequence[PassRecord]) -> dict[str, OnePass]:
-    cached = notebook.cached(SPREAD_ALGORITHM, SPREAD_VERSION)
-    fresh: dict[str, dict[str, Any]] = {}
-    for record in records:
-        if record.id not in cached:
-            found = figures.spread_of(notebook.load(record.id))
-            fresh[record.id] = {k: getattr(found, k) for k in found.__dataclass_fields__} if found is not None else {}
-    notebook.cache(SPREAD_ALGORITHM, SPREAD_VERSION, fresh)
-    bodies = {**cached, **fresh}
-    return {r.id: OnePass(**bodies[r.id]) for r in records if bodies.get(r.id)}
 
 
 def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None) -> Context:
@@ -277,7 +271,7 @@ def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | 
     pairs = [(v.figures.value("package_w"), v.figures.value("draw_w")) for v in counted]
     both = [(p, d) for p, d in pairs if p is not None and d is not None]
     line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
-    sweep = [v for v in views if v.record.purpose == "sweep" and not v.deleted]
+    sweep = [v for v in views if purpose(v.record.purpose).counts and not v.deleted]
     return Context(
         rig, fmean(known_rooms) if known_rooms else None, sum(v.verdict.state is State.VOID for v in sweep),
         sum(v.verdict.state is State.SUSPECT for v in sweep), line, tuple(notes),

@@ -14,30 +14,24 @@ from ..core.passes.checks import Thresholds
 from ..core.passes.record import PassRecord
 from ..core.passes.verdict import Verdict
 from ..store.notebook import Annotation, Notebook
-from .points import Places
+from .memory import Memory
 from .thresholds import changed, thresholds_of
 
 
 def verdicts_of(
-    notebook: Notebook, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], places: Places
+    memory: Memory, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]]
 ) -> dict[str, Verdict]:
     """The verdict of each pass, by the rig as it was then and the thresholds as they are now, with its overrule."""
-    limits = thresholds_of(notebook, Thresholds)
-    cached = notebook.cached(_algorithm(limits), validity.VERSION)
-    found: dict[str, Verdict] = {}
-    fresh = {}
+    limits = thresholds_of(memory.notebook, Thresholds)
+    found = memory.derived(
+        _algorithm(limits), validity.VERSION, records, Verdict.from_dict,
+        lambda record: validity.judge(record, memory.places.rig_of(record), limits), Verdict.as_dict,
+    )  # fmt: skip
     for record in records:
-        body = cached.get(record.id)
-        if body is None:
-            judged = validity.judge(notebook.load(record.id), places.rig_of(record), limits)
-            body = fresh[record.id] = judged.as_dict()
         own = notes.get(record.id, ())
         overrule = next((note.body for note in reversed(own) if note.kind == "overrule"), None)
-        verdict = Verdict.from_dict(body)
         if overrule is not None:
-            verdict = replace(verdict, state=State(overrule["state"]), overruled=overrule["reason"])
-        found[record.id] = verdict
-    notebook.cache(_algorithm(limits), validity.VERSION, fresh)
+            found[record.id] = replace(found[record.id], state=State(overrule["state"]), overruled=overrule["reason"])
     return found
 
 

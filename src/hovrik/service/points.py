@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 from ..core.facts.knob import Knob
 from ..core.facts.knobs import knobs_of
@@ -12,47 +12,63 @@ from ..core.facts.title import Title
 from ..core.passes.point import Point, point_of
 from ..core.passes.record import PassRecord
 from ..core.questions.question import Question
-from ..store.notebook import Entity
-
-KINDS = ("rig", "slot", "title", "scene")
+from ..store.notebook import CONTEXT, Entity, Notebook, Where
 
 
 class Places:
-    """Entities of a notebook by id, each parsed once."""
+    """Versions that passes were made under, each read and parsed once; newest versions until `refresh`."""
 
-    def __init__(self, entities: Sequence[Entity]) -> None:
-        self.entities: Mapping[str, Entity] = {entity.id: entity for entity in entities}
-        self._newest = {(entity.kind, entity.key): entity for entity in entities}
-        self._rigs: dict[str, Rig] = {}
+    def __init__(self, notebook: Notebook) -> None:
+        self._notebook = notebook
+        self._entities: dict[str, Entity | None] = {}  # those that passes name are frozen
+        self._newest: dict[tuple[str, str], Entity | None] = {}
+        self._rigs: dict[tuple[str, int], Rig] = {}
         self._versions: dict[str, dict[str, str | None]] = {}
+        self._points: dict[str, Point] = {}
+
+    def refresh(self) -> None:
+        """Read newest versions anew."""
+        self._newest.clear()
+
+    def entity(self, entity_id: str) -> Entity | None:
+        """A version that something was made under."""
+        if entity_id not in self._entities:
+            self._entities[entity_id] = self._notebook.entity(entity_id)
+        return self._entities[entity_id]
 
     def key(self, record: PassRecord, kind: str) -> str:
         """Key of the rig, slot, title or scene of a pass, "" where it has none."""
-        entity = self.entities.get(record.context.get(kind, ""))
+        entity = self.entity(record.context.get(kind, ""))
         return entity.key if entity is not None else ""
 
     def rig_of(self, record: PassRecord) -> Rig | None:
         """The rig as it was when the pass was made."""
-        return self._rig(self.entities.get(record.context.get("rig", "")))
+        return self._rig(self.entity(record.context.get("rig", "")))
+
+    def newest(self, kind: str, key: str) -> Entity | None:
+        """A rig, slot, title or scene as it is now."""
+        if (kind, key) not in self._newest:
+            self._newest[kind, key] = self._notebook.newest_of(kind, key)
+        return self._newest[kind, key]
 
     def newest_rig(self, key: str) -> Rig | None:
         """A rig as it is now."""
-        return self._rig(self._newest.get(("rig", key)))
+        return self._rig(self.newest("rig", key))
 
     def _rig(self, entity: Entity | None) -> Rig | None:
         if entity is None:
             return None
-        if entity.id not in self._rigs:
-            self._rigs[entity.id] = Rig.from_dict(entity.body)
-        return self._rigs[entity.id]
+        at = (entity.id, entity.noted_at)
+        if at not in self._rigs:
+            self._rigs[at] = Rig.from_dict(entity.body)
+        return self._rigs[at]
 
     def knobs(self, question: Question) -> tuple[Knob, ...]:
         """The knobs that the rig, slot and title of a question offer; none where the rig is not known."""
         rig = self.newest_rig(question.rig)
         if rig is None:
             return ()
-        slot = self._newest.get(("slot", f"{question.rig}/{question.slot}"))
-        title = self._newest.get(("title", question.title))
+        slot, title = (self.newest(kind, question.keys[kind]) for kind in ("slot", "title"))
         return knobs_of(
             rig, OsSlot.from_dict(slot.body) if slot else None, Title.from_dict(title.body) if title else None,
             absent=True,
@@ -60,11 +76,16 @@ class Places:
 
     def names(self, kind: str) -> dict[str, str]:
         """Key to name of every rig, slot, title or scene."""
-        return {key: str(e.body.get("name", key)) for (found, key), e in self._newest.items() if found == kind}
+        return {key: str(e.body.get("name", key)) for key, e in self._notebook.newest(kind).items()}
 
     def point(self, record: PassRecord) -> Point:
         """What a pass was really made at."""
-        keys = {kind: self.key(record, kind) for kind in KINDS}
+        if record.id not in self._points:
+            self._points[record.id] = self._point(record)
+        return self._points[record.id]
+
+    def _point(self, record: PassRecord) -> Point:
+        keys = {kind: self.key(record, kind) for kind in CONTEXT}
         source = record.conditions.get("source")
         value = source.value if source is not None else None
         path = record.conditions.get("power_path")
@@ -79,19 +100,28 @@ class Places:
 
     def _versions_of(self, kind: str, entity_id: str) -> Mapping[str, str | None]:
         if entity_id not in self._versions:
-            entity = self.entities.get(entity_id)
+            entity = self.entity(entity_id)
             rows = (entity.body.get("versions") or ()) if entity is not None else ()
             self._versions[entity_id] = {f"{kind}/{row['what']}": row.get("installed") or None for row in rows}
         return self._versions[entity_id]
 
-    def belongs(self, record: PassRecord, question: Question, over: str) -> bool:
-        """Whether a pass is in the scope of a question. over : the part of the place that passes differ by, if any."""
-        wanted = {
-            "rig": question.rig, "slot": f"{question.rig}/{question.slot}", "title": question.title,
-            "scene": f"{question.title}/{question.scene}",
-        }  # fmt: skip
-        free = moved_with(over)
-        source = record.conditions.get("source")
-        return all(self.key(record, kind) == key for kind, key in wanted.items() if kind not in free) and (
-            over == "source" or source is None or source.value == question.source.value
-        )
+
+def scope(question: Question, over: str = "") -> Where:
+    """Which passes are in the scope of a question. over : the part of the place that passes differ by, if any."""
+    free = moved_with(over)
+    keys = {kind: None if kind in free else key for kind, key in question.keys.items()}
+    source = None if over == "source" else question.source.value
+    return Where(keys["rig"], keys["slot"], keys["title"], keys["scene"], source)
+
+
+def levels_along(notebook: Notebook, question: Question, part: str) -> set[str]:
+    """Which rigs, slots, titles, scenes or sources passes in the scope of a question differ by."""
+    wanted, free = question.keys, moved_with(part)
+    found = set()
+    for *keys, source in notebook.places():
+        place = dict(zip(CONTEXT, keys, strict=True))
+        if all(place[kind] == key for kind, key in wanted.items() if kind not in free) and (
+            part == "source" or source is None or source == question.source.value
+        ):
+            found.add((source or "") if part == "source" else place[part])
+    return found - {""}

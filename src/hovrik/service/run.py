@@ -7,8 +7,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
 from ..bench import runner, setting
 from ..bench.job import Control, Job, RunEnded, RunEvent
 from ..bench.protocol import Machine
@@ -21,10 +19,14 @@ from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
 from ..core.passes.guards import GuardThresholds, guards_of
 from ..core.passes.record import PassRecord
-from ..core.plan.grid import LadderDesign, PlannedPass, ordered_passes
-from ..core.plan.schedule import Totals, total
+from ..core.plan.design import Design, Told
+from ..core.plan.designs import design_from, design_to
+from ..core.plan.grid import LadderDesign, SetupsDesign, ordered_passes
+from ..core.plan.schedule import total
+from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
+from .gather import evaluate
 from .judging import keep_judged
 from .machines import Address, open_machine
 from .thresholds import thresholds_of
@@ -34,15 +36,9 @@ PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a n
 
 def context_of(notebook: Notebook, question: Question) -> dict[str, str]:
     """Ids of the newest versions that a question speaks of. Raises PlanError naming what is not known."""
-    wanted = {
-        "rig": question.rig,
-        "slot": f"{question.rig}/{question.slot}",
-        "title": question.title,
-        "scene": f"{question.title}/{question.scene}",
-    }
     found = {}
-    for kind, key in wanted.items():
-        entity = notebook.newest(kind).get(key)
+    for kind, key in question.keys.items():
+        entity = notebook.newest_of(kind, key)
         if entity is None:
             raise PlanError(f"The notebook knows no {kind} {key!r}. Choose one that it has in the question line.")
         found[kind] = entity.id
@@ -51,7 +47,7 @@ def context_of(notebook: Notebook, question: Question) -> dict[str, str]:
 
 def rig_of(notebook: Notebook, key: str) -> Rig:
     """Newest version of a rig. Raises PlanError where there is none."""
-    entity = notebook.newest("rig").get(key)
+    entity = notebook.newest_of("rig", key)
     if entity is None:
         raise PlanError(f"The notebook knows no rig {key!r}. Choose one that it has in the question line.")
     return Rig.from_dict(entity.body)
@@ -59,13 +55,8 @@ def rig_of(notebook: Notebook, key: str) -> Rig:
 
 def title_of(notebook: Notebook, key: str) -> Title | None:
     """Newest version of a title, or None."""
-    entity = notebook.newest("title").get(key)
+    entity = notebook.newest_of("title", key)
     return Title.from_dict(entity.body) if entity else None
-
-
-def totals_of(rig: Rig, design: LadderDesign, charge: float = 1.0) -> Totals:
-    """What a design would take. Raises PlanError, LimitError."""
-    return total(ordered_passes(design, rig), rig, start_charge=charge)
 
 
 def asked_conditions(
@@ -91,21 +82,30 @@ def keep_plan(
     setups : made instead of the design's levels, with its lengths and seed. Raises PlanError, LimitError, StoreError.
     """
     check_plan(rig_of(notebook, question.rig), design, setups)
-    return notebook.keep_plan(
-        {
-            "question": question.as_dict(),
-            "design": design.as_dict(),
-            "context": context_of(notebook, question),
-            "room_c": room_c,
-            "seen": to_plain(seen or {}),
-            "setups": [setup.as_dict() for setup in setups],
-        }
-    )
+    return keep_design(notebook, question, SetupsDesign(tuple(setups), design) if setups else design, room_c, seen)
+
+
+def keep_design(
+    notebook: Notebook, question: Question, design: Design, room_c: float | None = None, seen: Conditions | None = None
+) -> str:
+    """Store a plan of any design with the steps that it gives first; its id. Raises PlanError, StoreError."""
+    asked = design.ask(Told())
+    first = Batch(0, laid_out(asked.wanted), (), asked.why, asked.done)
+    check_passes(rig_of(notebook, question.rig), passes_in(first.steps))
+    body = {
+        "question": question.as_dict(), "design": design_to(design), "context": context_of(notebook, question),
+        "room_c": room_c, "seen": to_plain(seen or {}),
+    }  # fmt: skip
+    return notebook.keep_plan(body, first)
 
 
 def check_plan(rig: Rig, design: LadderDesign, setups: Sequence[Setup] = ()) -> None:
     """Raises PlanError or LimitError where a rig does not allow a plan, or its battery does not carry it."""
-    passes = passes_of(design, rig, setups)
+    check_passes(rig, passes_of(design, rig, setups))
+
+
+def check_passes(rig: Rig, passes: Sequence[PlannedPass]) -> None:
+    """Raises PlanError or LimitError where a rig does not allow passes, or its battery does not carry them."""
     wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))
     if wrong:
         raise PlanError(f"This cannot be planned. {' '.join(list(wrong)[:3])}")
@@ -121,39 +121,62 @@ def passes_of(design: LadderDesign, rig: Rig, setups: Sequence[Setup] = ()) -> t
     """The passes of a plan: its design's, or the given setups in a random order kept by the seed."""
     if not setups:
         return ordered_passes(design, rig)
-    order = np.random.default_rng(design.seed).permutation(len(setups)).tolist()
-    return tuple(
-        PlannedPass(number, setups[at], design.pass_s, design.settle_s, design.soak_s, design.cool_s,
-                    until_settled=design.until_settled)
-        for number, at in enumerate(order)
-    )  # fmt: skip
+    return passes_in(laid_out(SetupsDesign(tuple(setups), design).ask(Told()).wanted))
 
 
 @dataclass(frozen=True)
 class Planned:
-    """A stored plan as it is run."""
+    """A stored plan as it is run. done : steps whose pass is kept; batches : what its design gave so far."""
 
     plan_id: str
     question: Question
-    design: LadderDesign
+    design: Design
     context: Mapping[str, str]
     rig: Rig
     conditions: Conditions
     passes: tuple[PlannedPass, ...]
+    batches: tuple[Batch, ...]
+    done: frozenset[str]
+
+    @property
+    def done_indices(self) -> frozenset[int]:
+        """Places in the order of the passes that are kept."""
+        return frozenset(one.index for one in self.passes if one.step_id in self.done)
 
 
 def load_plan(notebook: Notebook, plan_id: str) -> Planned:
     """A stored plan, its rig in the version it was made for."""
     body = notebook.plan(plan_id)
     question = Question.from_dict(body["question"])
-    rig_row = next((e for e in notebook.entities("rig") if e.id == body["context"]["rig"]), None)
+    rig_row = notebook.entity(body["context"]["rig"])
     if rig_row is None:
         raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
     rig = Rig.from_dict(rig_row.body)
     conditions = asked_conditions(question, rig, body.get("room_c"), from_plain(body.get("seen", {})))
-    design = LadderDesign.from_dict(body["design"])
-    passes = passes_of(design, rig, [Setup(values) for values in body.get("setups", ())])
-    return Planned(plan_id, question, design, body["context"], rig, conditions, passes)
+    batches = notebook.batches(plan_id)
+    passes = passes_in([step for batch in batches for step in batch.steps])
+    return Planned(
+        plan_id, question, design_from(body), body["context"], rig, conditions, passes, batches,
+        notebook.done_steps(plan_id),
+    )  # fmt: skip
+
+
+def further_passes(notebook: Notebook, plan_id: str) -> tuple[PlannedPass, ...]:
+    """What the design of a plan wants after everything that it gave is done, laid out and stored; none where it wants
+    no more. A batch that is stored is never asked for again. Raises PlanError where its rig does not allow it."""
+    planned = load_plan(notebook, plan_id)
+    if not planned.batches or planned.batches[-1].is_last:
+        return ()
+    found = evaluate(notebook, planned.question)
+    counted = [view for view in found.views if view.counts]
+    told = Told(len(planned.batches), [view.counted for view in counted], found.responses)
+    asked = planned.design.ask(told)
+    ids = tuple(view.record.id for view in counted)
+    number = len(planned.batches)
+    batch = Batch(number, laid_out(asked.wanted, number), ids, asked.why, asked.done)
+    check_passes(rig_of(notebook, planned.question.rig), passes_in(batch.steps))
+    notebook.keep_batch(plan_id, batch)
+    return load_plan(notebook, plan_id).passes[len(planned.passes) :]
 
 
 class _NotebookSink:
@@ -166,8 +189,8 @@ class _NotebookSink:
     def begin(self, snapshot: Snapshot) -> None:
         self._run_id = self._notebook.begin_run(self._plan_id, self._address, snapshot)
 
-    def at(self, position: int) -> None:
-        self._notebook.run_at(self._run_id, position)
+    def at(self, planned: PlannedPass) -> None:
+        self._notebook.run_at(self._run_id, planned.index, [step.id for step in planned.steps])
 
     def keep(self, record: PassRecord) -> bool:
         return keep_judged(self._notebook, record, self._rig).counts
@@ -186,9 +209,10 @@ def run_plan(
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
         plan_id, planned.passes, context_of(notebook, planned.question), planned.question.title, planned.question.scene,
-        rig, planned.question.slot, planned.conditions, notebook.done_indices(plan_id), before,
+        rig, planned.question.slot, planned.conditions, planned.done, before,
         guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
         newest_rig=lambda: rig_of(notebook, rig.key), played=title_of(notebook, planned.question.title),
+        further=lambda: further_passes(notebook, plan_id),
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
 
@@ -217,7 +241,7 @@ def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
     found = []
     for entry in notebook.open_runs():
         planned = load_plan(notebook, entry.plan_id)
-        found.append((entry, len(notebook.done_indices(entry.plan_id)), len(planned.passes)))
+        found.append((entry, len(planned.done_indices), len(planned.passes)))
     return found
 
 

@@ -10,8 +10,10 @@ from importlib import resources
 from pathlib import Path
 
 from ..core.errors import Damaged, Locked, StoreError, TooNew
+from .upgrade import AFTER
 
 APPLICATION_ID = 0x484F5652  # "HOVR"
+BUSY_S = 2.0  # how long a write waits for another one of the same notebook
 
 
 def migrations() -> list[tuple[int, str]]:
@@ -53,13 +55,13 @@ class WriterLock:
             self._handle = None
 
 
-def connect(path: Path, *, read_only: bool) -> sqlite3.Connection:
+def connect(path: Path, *, read_only: bool, busy_s: float = BUSY_S) -> sqlite3.Connection:
     """A connection with foreign keys on. Raises StoreError where the file cannot be opened."""
     try:
         if read_only:
             connection = _read_only(path)
         else:
-            connection = sqlite3.connect(path, timeout=10.0, isolation_level=None, check_same_thread=False)
+            connection = sqlite3.connect(path, timeout=busy_s, isolation_level=None, check_same_thread=False)
             connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = FULL")
         connection.execute("PRAGMA foreign_keys = ON")
@@ -71,7 +73,7 @@ def connect(path: Path, *, read_only: bool) -> sqlite3.Connection:
 def _read_only(path: Path) -> sqlite3.Connection:
     address = path.absolute().as_uri()
     connection = sqlite3.connect(
-        f"{address}?mode=ro", uri=True, timeout=10.0, isolation_level=None, check_same_thread=False
+        f"{address}?mode=ro", uri=True, timeout=BUSY_S, isolation_level=None, check_same_thread=False
     )
     try:
         connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
@@ -90,8 +92,9 @@ def _unreadable(path: Path, fault: sqlite3.DatabaseError) -> StoreError:
     return StoreError(f"{path.name} cannot be opened: {fault}. Check the disk and the file's permissions.")
 
 
-def prepare(connection: sqlite3.Connection, path: Path, *, read_only: bool) -> None:
-    """Check format and soundness and bring an older notebook up to date.
+def prepare(connection: sqlite3.Connection, path: Path, *, read_only: bool, check: bool) -> None:
+    """Look at the format and bring an older notebook up to date; check : look at every page too, as is always done
+    before anything is migrated.
 
     Raises Damaged, TooNew, StoreError. A notebook opened read-only must already be current.
     """
@@ -106,28 +109,42 @@ def prepare(connection: sqlite3.Connection, path: Path, *, read_only: bool) -> N
             raise TooNew(
                 f"{path.name} has format {version}; this Hovrik reads up to {newest}. Update Hovrik to open it."
             )
-        if tables:
-            verdict = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-            if verdict != "ok":
-                raise Damaged(f"{path.name} is damaged ({verdict}). Nothing was changed; restore a copy.")
+        if tables and (check or version < newest):
+            look_through(connection, path)
         if read_only:
             if version < newest:
                 raise StoreError(f"{path.name} has the older format {version}; open it for writing once.")
             return
+        connection.execute("PRAGMA foreign_keys = OFF")  # tables are made anew under rows that point at them
         for number, script in migrations():
             if number > version:
-                _migrate(connection, number, script)
+                _migrate(connection, number, script, path)
+        connection.execute("PRAGMA foreign_keys = ON")
     except sqlite3.DatabaseError as fault:
         raise _unreadable(path, fault) from fault
 
 
-def _migrate(connection: sqlite3.Connection, number: int, script: str) -> None:
+def look_through(connection: sqlite3.Connection, path: Path) -> None:
+    """Look at every page of the file, which takes as long as reading it. Raises Damaged, StoreError."""
     try:
-        connection.executescript(
-            f"BEGIN IMMEDIATE;\n{script}\nPRAGMA application_id = {APPLICATION_ID};\n"
-            f"PRAGMA user_version = {number};\nCOMMIT;"
-        )
-    except sqlite3.DatabaseError:
+        verdict = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+    except sqlite3.DatabaseError as fault:
+        raise _unreadable(path, fault) from fault
+    if verdict != "ok":
+        raise Damaged(f"{path.name} is damaged ({verdict}). Nothing was changed; restore a copy.")
+
+
+def _migrate(connection: sqlite3.Connection, number: int, script: str, path: Path) -> None:
+    """One migration, all or nothing. Raises Damaged where rows point at what is not there."""
+    try:
+        connection.executescript(f"BEGIN IMMEDIATE;\n{script}")
+        if number in AFTER:
+            AFTER[number](connection)
+        if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
+            raise Damaged(f"{path.name} has rows that belong to nothing. Nothing was changed; restore a copy.")
+        connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+        connection.execute(f"PRAGMA user_version = {number}")
+        connection.execute("COMMIT")
+    finally:
         if connection.in_transaction:
             connection.execute("ROLLBACK")
-        raise

@@ -43,15 +43,15 @@ def keep_stills(notebook: Notebook, pass_id: str, paths: Sequence[Path]) -> list
     made = [Still(str(uuid.uuid4()), pass_id, name, media) for name, media, _ in read]
     rows = [(s.id, pass_id, s.name, s.media, data, time.time_ns()) for s, (*_, data) in zip(made, read, strict=True)]
     with notebook.writing() as connection:
-        connection.executemany("INSERT INTO still VALUES (?, ?, ?, ?, ?, ?, NULL)", rows)
+        connection.executemany(
+            "INSERT INTO still (id, pass_id, name, media, data, noted_at) VALUES (?, ?, ?, ?, ?, ?)", rows
+        )
     return made
 
 
 def stills(notebook: Notebook) -> list[Still]:
     """Every still that is shown, oldest first."""
-    rows = notebook.read_rows(
-        "SELECT id, pass_id, name, media FROM still WHERE removed_at IS NULL ORDER BY noted_at, rowid"
-    )
+    rows = notebook.read_rows("SELECT id, pass_id, name, media FROM still WHERE removed_at IS NULL ORDER BY seq")
     return [Still(*row) for row in rows]
 
 

@@ -151,7 +151,7 @@ class StillsDialog(QDialog):
 
     def refresh(self) -> None:
         """Offer every still there is."""
-        setups = {record.id: describe(record.setup) for record in self._session.notebook.passes()}
+        setups = {key: describe(setup) for key, setup in self._session.notebook.setups().items()}
         self._stills = store.stills(self._session.notebook)
         entries = [(s.id, f"{setups.get(s.pass_id, 'no pass')}: {s.name}") for s in self._stills]
         self.message.setText("" if entries else _NONE)

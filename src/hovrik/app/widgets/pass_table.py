@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QTableView
 from ...core.facts.setup import describe
 from ...core.facts.terms import School
 from ...core.passes.figure import low_id
+from ...core.passes.purpose import SWEEP, purpose
 from ...service.gather import PassView
 from ..theme import tokens
 
@@ -36,7 +37,7 @@ def _verdict_words(view: PassView) -> str:
     words = view.verdict.state.value
     if view.verdict.overruled:
         return f"{words} (overruled)"
-    return words if view.record.purpose == "sweep" else "heat pass"
+    return words if view.record.purpose == SWEEP else f"{purpose(view.record.purpose).label} pass"
 
 
 def _origin_words(view: PassView) -> str:

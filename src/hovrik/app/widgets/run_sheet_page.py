@@ -105,8 +105,8 @@ class RunSheetPage(QWidget):
         done: frozenset[int] = frozenset()
         try:
             if plan_id:
-                passes = sweep.load_plan(session.notebook, plan_id).passes
-                done = session.notebook.done_indices(plan_id)
+                planned = sweep.load_plan(session.notebook, plan_id)
+                passes, done = planned.passes, planned.done_indices
             elif session.rig is not None:
                 passes = sweep.passes_of(session.design, session.rig)
             else:

@@ -17,6 +17,12 @@ class IncidentKind(StrEnum):
     KICK = "kick"
     ARTEFACT = "artefact"
     REBOOT = "reboot"
+    OTHER = "other"
+
+    @classmethod
+    def _missing_(cls, value: object) -> IncidentKind:
+        """A kind of a newer version is an incident all the same."""
+        return cls.OTHER
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from .tail import Tail
 from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
-VERSION = 7
+VERSION = 8
 
 
 @dataclass(frozen=True)

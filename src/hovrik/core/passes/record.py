@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from ..facts.condition import Condition
 from ..facts.setup import Setup
+from .recording import EVERYTHING, Recording
 from .trace import Trace
 
 
@@ -18,6 +19,11 @@ class Origin(StrEnum):
     IMPORTED = "imported"
     SUMMARY = "summary"
 
+    @classmethod
+    def _missing_(cls, value: object) -> Origin:
+        """An origin of a newer version: it was not measured here."""
+        return cls.IMPORTED
+
 
 class Outcome(StrEnum):
     """How a pass ended. Everything but DONE is an outcome of the setup, with its reason."""
@@ -26,6 +32,11 @@ class Outcome(StrEnum):
     ABORTED = "aborted"
     FAILED = "failed"
 
+    @classmethod
+    def _missing_(cls, value: object) -> Outcome:
+        """An outcome of a newer version: whatever it is, it is not done."""
+        return cls.FAILED
+
 
 @dataclass(frozen=True)
 class PassRecord:
@@ -33,7 +44,9 @@ class PassRecord:
 
     context : ids of the immutable rig, slot, title and scene rows it ran under;
     asked, read : the setup asked for and the one read back; summary : figures given instead of a trace.
-    purpose : "sweep" or "heat" (a long pass that calibrates the time constants and enters no figure).
+    purpose : what it was made for, one of plan/purpose.py or a word of a newer version.
+    recording : what it is a span of, where that is at hand; None where its trace is all there is. within : first and
+    last ns of what belongs to it, its soak included; damage : what of its series cannot be read, "" nothing.
     """
 
     id: str
@@ -50,6 +63,10 @@ class PassRecord:
     plan_index: int | None = None
     started_ns: int = 0
     summary: Mapping[str, float | str] = field(default_factory=dict)
+    step_id: str | None = None
+    recording: Recording | None = None
+    within: tuple[int, int] = EVERYTHING
+    damage: str = ""
 
     @property
     def setup(self) -> Setup:

@@ -5,10 +5,10 @@ Kept with a pass, so that a floor that moves asks no series again.
 
 from __future__ import annotations
 
-import base64
 import math
-from bisect import bisect_left
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,12 +24,12 @@ _STEP = math.log(RATIO)
 
 @dataclass(frozen=True)
 class Tail:
-    """frames : how many; slower : (POINTS,) share of frames slower than each interval of the grid; slowest_ms : the
-    slowest 5 %, ascending."""
+    """frames : how many; slower : (POINTS,) share of frames slower than each interval of the grid; slowest_ms : (m,)
+    the slowest 5 %, ascending."""
 
     frames: int
     slower: NDArray[np.float32] = field(compare=False)
-    slowest_ms: tuple[float, ...]
+    slowest_ms: NDArray[np.float32] = field(compare=False)
 
     @classmethod
     def of(cls, ascending_ms: Intervals) -> Tail:
@@ -37,12 +37,12 @@ class Tail:
         n = ascending_ms.size
         slower = 1.0 - np.searchsorted(ascending_ms, GRID_MS, side="right") / n
         kept = ascending_ms[n - max(math.ceil(KEPT_SHARE * n), 1) :]
-        return cls(n, slower.astype(np.float32), tuple(np.round(kept, 4).tolist()))
+        return cls(n, slower.astype(np.float32), kept.astype(np.float32))
 
     def slower_than(self, interval_ms: float) -> float:
         """Share of frames that took longer: exact among the slowest 5 %, else by straight lines on the grid."""
         if interval_ms >= self.slowest_ms[0]:
-            at = bisect_left(self.slowest_ms, interval_ms + 1e-9)
+            at = int(np.searchsorted(self.slowest_ms, interval_ms * (1 + 1e-7)))
             return (len(self.slowest_ms) - at) / self.frames
         place = math.log(max(interval_ms, FIRST_MS) / FIRST_MS) / _STEP
         at = min(int(place), POINTS - 2)
@@ -64,16 +64,10 @@ class Tail:
         return self.slower_than(1000.0 / floor_fps)
 
     def as_dict(self) -> dict[str, object]:
-        """Plain values for JSON."""
-        grid, slowest = self.slower.astype("<f4"), np.array(self.slowest_ms, "<f4")
-        return {"frames": self.frames, "slower": _text(grid), "slowest_ms": _text(slowest)}
+        """Plain values, arrays as they are."""
+        return {"frames": self.frames, "slower": self.slower, "slowest_ms": self.slowest_ms}
 
     @classmethod
-    def from_dict(cls, body: dict[str, object]) -> Tail:
+    def from_dict(cls, body: Mapping[str, Any]) -> Tail:
         """The inverse of `as_dict`."""
-        slower, slowest = (np.frombuffer(base64.b64decode(str(body[k])), "<f4") for k in ("slower", "slowest_ms"))
-        return cls(int(str(body["frames"])), slower, tuple(slowest.astype(float).tolist()))
-
-
-def _text(values: NDArray[np.float32]) -> str:
-    return base64.b64encode(values.tobytes()).decode("ascii")
+        return cls(body["frames"], body["slower"], body["slowest_ms"])

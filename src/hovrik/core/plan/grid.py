@@ -12,6 +12,9 @@ from ..errors import PlanError
 from ..facts.knob import NO_CAP
 from ..facts.rig import Rig
 from ..facts.setup import Setup, static
+from ..passes.purpose import HEAT
+from .design import Told
+from .steps import Asked, PlannedPass, Wanted, laid_out, passes_in
 
 MOST_LEVELS = 100
 MOST_PASSES = 1000
@@ -53,6 +56,28 @@ class LadderDesign:
         count = int(np.floor((self.to_w - self.from_w) / self.step_w + 1e-9)) + 1
         return tuple(round(self.from_w + i * self.step_w, 6) for i in range(count))
 
+    def ask(self, told: Told) -> Asked:
+        """All passes in their order at the first ask, nothing after it. A heat pass, where asked for, comes first while
+        the machine is cool, at the level nearest the middle."""
+        if told.batches:
+            return Asked(())
+        levels = self.levels_w()
+        cap = NO_CAP if self.cap_fps is None else self.cap_fps
+        rng = np.random.default_rng(self.seed)
+        found: list[Wanted] = []
+        if self.heat_s > 0:
+            middle = static(levels[len(levels) // 2], cap)
+            found.append(Wanted(middle, self.heat_s, self.settle_s, 0.0, self.cool_s, HEAT))
+        for number in range(self.repeats):
+            found += [self.wanted(static(limit, cap), number) for limit in rng.permutation(levels).tolist()]
+        return Asked(tuple(found))
+
+    def wanted(self, setup: Setup, number: int = 0) -> Wanted:
+        """A pass with the design's lengths. number : of its round."""
+        return Wanted(
+            setup, self.pass_s, self.settle_s, self.soak_s, self.cool_s, until_settled=self.until_settled, round=number
+        )
+
     def check(self, rig: Rig) -> None:
         """Raise PlanError or LimitError where the design cannot be carried out on `rig`; the first fault found."""
         _positive(self.step_w, "Step", "W", "Choose a step such as 1 W.")
@@ -80,50 +105,22 @@ def _positive(value: float, name: str, unit: str, advice: str) -> None:
         raise PlanError(f"{name} {value:g} {unit} is not possible: it must be over 0. {advice}")
 
 
-@dataclass(frozen=True)
-class PlannedPass:
-    """One pass to be made. index : its place in the order, from 0; purpose : "sweep" or "heat"."""
-
-    index: int
-    setup: Setup
-    pass_s: float
-    settle_s: float
-    soak_s: float
-    cool_s: float
-    purpose: str = "sweep"
-    until_settled: bool = False
-
-    @property
-    def seconds(self) -> float:
-        """Machine time of the pass with everything around it but a recharge, s."""
-        return self.settle_s + self.soak_s + self.pass_s + self.cool_s
-
-
 def ordered_passes(design: LadderDesign, rig: Rig) -> tuple[PlannedPass, ...]:
-    """Every pass of the design in its seeded random order; checks the design first.
-
-    A heat pass, where asked for, comes first while the machine is cool, at the level nearest the middle.
-    Raises PlanError, LimitError.
-    """
+    """Every pass of the design in its seeded random order; checks the design first. Raises PlanError, LimitError."""
     design.check(rig)
-    levels = design.levels_w()
-    cap = NO_CAP if design.cap_fps is None else design.cap_fps
-    rng = np.random.default_rng(design.seed)
-    found: list[PlannedPass] = []
-    if design.heat_s > 0:
-        middle = static(levels[len(levels) // 2], cap)
-        found.append(PlannedPass(0, middle, design.heat_s, design.settle_s, 0.0, design.cool_s, "heat"))
-    for _ in range(design.repeats):
-        for limit in rng.permutation(levels).tolist():
-            found.append(
-                PlannedPass(
-                    len(found),
-                    static(limit, cap),
-                    design.pass_s,
-                    design.settle_s,
-                    design.soak_s,
-                    design.cool_s,
-                    until_settled=design.until_settled,
-                )
-            )
-    return tuple(found)
+    return passes_in(laid_out(design.ask(Told()).wanted))
+
+
+@dataclass(frozen=True)
+class SetupsDesign:
+    """Given setups, each once, in a random order kept by the seed; lengths as those of the ladder."""
+
+    setups: tuple[Setup, ...]
+    like: LadderDesign
+
+    def ask(self, told: Told) -> Asked:
+        """All of them at the first ask, nothing after it."""
+        if told.batches:
+            return Asked(())
+        order = np.random.default_rng(self.like.seed).permutation(len(self.setups)).tolist()
+        return Asked(tuple(self.like.wanted(self.setups[at]) for at in order))

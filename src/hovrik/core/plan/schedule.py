@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ..facts.knob import CAP, NO_CAP
 from ..facts.rig import Rig
 from ..passes.energy import Overhead
-from .grid import PlannedPass
+from .steps import PlannedPass
 
 ASSUMED = Overhead(6.0, 1.0 / 0.92, 1.5, 0)  # common practice, no source: about 6 W beside the package
 IDLE_SHARE = 0.35  # draw between passes against that of the pass, assumed

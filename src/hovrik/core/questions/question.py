@@ -63,6 +63,14 @@ class Question:
         return next(iter(self.scope.scenes), "")
 
     @property
+    def keys(self) -> dict[str, str]:
+        """Kind to the key by which the notebook knows the first of each place."""
+        return {
+            "rig": self.rig, "slot": f"{self.rig}/{self.slot}", "title": self.title,
+            "scene": f"{self.title}/{self.scene}",
+        }  # fmt: skip
+
+    @property
     def source(self) -> Source:
         """Where the watts come from; the battery where both are looked at."""
         return self.scope.source or Source.BATTERY

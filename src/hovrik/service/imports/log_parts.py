@@ -18,7 +18,4 @@ def part_of(imported: Imported, piece: Trace) -> str:
 
 def known(notebook: Notebook) -> set[str]:
     """Parts that the notebook has, but for passes that were taken out."""
-    gone = notebook.taken_out()
-    return {
-        str(r.conditions[CONDITION].value) for r in notebook.passes() if CONDITION in r.conditions and r.id not in gone
-    }
+    return notebook.log_parts()

@@ -26,7 +26,7 @@ SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_
 
 def knobs_on_offer(notebook: Notebook, question: Question) -> dict[str, Knob]:
     """The knobs of the question's rig, slot and title by id, owners' included."""
-    return named(Places(notebook.entities()).knobs(question))
+    return named(Places(notebook).knobs(question))
 
 
 def setup_from(values: Mapping[str, str], knobs: Mapping[str, Knob] | None = None) -> Setup:

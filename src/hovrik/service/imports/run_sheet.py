@@ -14,7 +14,7 @@ from ...core.facts.condition import Condition, Provenance
 from ...core.facts.setup import Setup
 from ...core.passes.hand import HandDraw
 from ...core.passes.record import Origin, Outcome, PassRecord
-from ...core.plan.grid import PlannedPass
+from ...core.plan.steps import PlannedPass
 from ...store.files.read.frame_log import convert
 from ...store.files.read.table import read_table
 from ...store.notebook import Notebook
@@ -65,7 +65,7 @@ def store(
     left alone. Raises StoreError where the notebook cannot be written; what was stored before is kept.
     """
     planned = load_plan(notebook, plan_id)
-    kept = set(notebook.done_indices(plan_id))
+    kept = planned.done_indices
     done = []
     for row in rows:
         if row.is_empty:
@@ -99,7 +99,7 @@ def _record(notebook: Notebook, planned: Planned, row: Row, scales: Scales, fold
     said = row.texts.get("log", "").strip()
     base = PassRecord(
         str(uuid.uuid4()), planned.context, made.setup, Setup(), _conditions(planned, made, row), None,
-        purpose=made.purpose, plan_id=planned.plan_id, plan_index=made.index,
+        purpose=made.purpose, plan_id=planned.plan_id, plan_index=made.index, step_id=made.step_id,
     )  # fmt: skip
     if said.lower().startswith(FAILED):
         return replace(base, outcome=Outcome.FAILED, reason=said)

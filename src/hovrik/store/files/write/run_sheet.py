@@ -9,7 +9,8 @@ from ....core.facts.knob import CAP, LIMITS, NO_CAP
 from ....core.facts.place import Source
 from ....core.facts.rig import Rig
 from ....core.facts.title import Title
-from ....core.plan.grid import LadderDesign, PlannedPass
+from ....core.plan.grid import LadderDesign
+from ....core.plan.steps import PlannedPass
 from ....core.questions.question import Question
 
 BLANKS = ("begun at", "gauge start", "gauge end", "meter", "die (C)", "shell (C)", "log, or mean fps", "seen")

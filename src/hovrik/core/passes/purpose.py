@@ -1,0 +1,38 @@
+"""What a pass is made for, and which figures it counts for. A word of a newer version counts for none."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+SWEEP, HEAT, CONTROL, REFERENCE = "sweep", "heat", "control", "reference"
+VERIFY, FLIP, DISCHARGE = "verify", "flip", "discharge"
+
+
+@dataclass(frozen=True)
+class Purpose:
+    """One purpose. counts : whether its passes enter figures of their setup; calibrates : whether they tell the time
+    constants of heat."""
+
+    id: str
+    label: str
+    counts: bool = False
+    calibrates: bool = False
+
+
+PURPOSES = {
+    one.id: one
+    for one in (
+        Purpose(SWEEP, "sweep", counts=True),
+        Purpose(HEAT, "heat", calibrates=True),
+        Purpose(CONTROL, "control", counts=True),
+        Purpose(REFERENCE, "reference", counts=True),
+        Purpose(VERIFY, "verify", counts=True),
+        Purpose(FLIP, "flip"),
+        Purpose(DISCHARGE, "discharge"),
+    )
+}
+
+
+def purpose(name: str) -> Purpose:
+    """The purpose of this name."""
+    return PURPOSES.get(name) or Purpose(name, name)

@@ -1,0 +1,53 @@
+"""The designs there are, by name, as plans store them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..errors import PlanError
+from ..facts.setup import Setup
+from .design import Design
+from .grid import LadderDesign, SetupsDesign
+
+
+@dataclass(frozen=True)
+class Stored:
+    """How a design is stored. to_plain gives plain values, from_plain makes it again."""
+
+    made: type
+    to_plain: Callable[[Any], Mapping[str, Any]]
+    from_plain: Callable[[Mapping[str, Any]], Design]
+
+
+def _setups_to(design: SetupsDesign) -> dict[str, Any]:
+    return {**design.like.as_dict(), "setups": [setup.as_dict() for setup in design.setups]}
+
+
+def _setups_from(body: Mapping[str, Any]) -> Design:
+    return SetupsDesign(tuple(Setup(values) for values in body["setups"]), LadderDesign.from_dict(body))
+
+
+DESIGNS: dict[str, Stored] = {
+    "ladder": Stored(LadderDesign, LadderDesign.as_dict, LadderDesign.from_dict),
+    "setups": Stored(SetupsDesign, _setups_to, _setups_from),
+}
+
+
+def design_to(design: Design) -> dict[str, Any]:
+    """Plain values for JSON. Raises PlanError for a design that is not one of the table."""
+    for kind, stored in DESIGNS.items():
+        if type(design) is stored.made:
+            return {"kind": kind, **stored.to_plain(design)}
+    raise PlanError(f"A design of the kind {type(design).__name__} cannot be stored.")
+
+
+def design_from(body: Mapping[str, Any]) -> Design:
+    """The design of a stored plan. Before there were kinds it was a ladder, or setups beside one. Raises PlanError for
+    a kind of a newer version."""
+    own = body["design"]
+    kind = own.get("kind") or ("setups" if body.get("setups") else "ladder")
+    if kind not in DESIGNS:
+        raise PlanError(f"The plan's design {kind!r} is of a newer Hovrik. Update Hovrik to go on with it.")
+    return DESIGNS[kind].from_plain({**own, "setups": own.get("setups") or body.get("setups") or ()})

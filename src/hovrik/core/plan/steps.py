@@ -1,0 +1,169 @@
+"""Steps: what a plan is made of. One laid-out sequence is priced, drawn, printed and run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..errors import PlanError
+from ..facts.setup import Setup
+
+# kinds; a newer version may have others, which are kept and never run as another
+RESTART, RELAUNCH, SOURCE, RECHARGE = "restart", "relaunch", "source", "recharge"
+APPLY, SOAK, MEASURE, REST = "apply", "soak", "measure", "rest"
+KINDS = (RESTART, RELAUNCH, SOURCE, RECHARGE, APPLY, SOAK, MEASURE, REST)
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step.
+
+    id : given when it is stored, "" before; batch, seq : where it stands; setup : of an Apply, and of what belongs to
+    its pass; place : parts of the place that it brings about (slot, title, scene, source); seconds : how long, in an
+    Apply its settling; purpose : of the pass; round, block, launch : numbers, from 0; pinned : its place was chosen by
+    a person; why : it is wanted, "" by the design; told : ids of the passes it was decided on; until_settled : a soak
+    goes on until temperature and rate stand.
+    """
+
+    id: str
+    batch: int
+    seq: int
+    kind: str
+    setup: Setup = field(default_factory=Setup)
+    place: Mapping[str, str] = field(default_factory=dict)
+    seconds: float = 0.0
+    purpose: str = "sweep"
+    round: int = 0
+    block: int = 0
+    launch: int = 0
+    pinned: bool = False
+    why: str = ""
+    told: tuple[str, ...] = ()
+    until_settled: bool = False
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, but for what the row holds beside it (id, batch, seq, kind, told) and what is as usual."""
+        made: dict[str, Any] = {"seconds": self.seconds}
+        if self.setup:
+            made["setup"] = self.setup.as_dict()
+        if self.place:
+            made["place"] = dict(self.place)
+        usual = {"purpose": "sweep", "round": 0, "block": 0, "launch": 0, "pinned": False, "why": "",
+                 "until_settled": False}  # fmt: skip
+        return made | {name: getattr(self, name) for name, value in usual.items() if getattr(self, name) != value}
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any], **row: Any) -> Step:
+        """The inverse of `as_dict`, with what the row holds; unknown keys are ignored."""
+        known = {k: v for k, v in body.items() if k in cls.__dataclass_fields__}
+        return cls(**{**known, "setup": Setup(body.get("setup", {})), **row})
+
+
+@dataclass(frozen=True)
+class Batch:
+    """What a design gave when it was asked. told : ids of the passes it was decided on; is_last : it was done."""
+
+    number: int
+    steps: tuple[Step, ...]
+    told: tuple[str, ...] = ()
+    why: str = ""
+    is_last: bool = True
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A pass that a design wants. Lengths in s; round : which time over; why : it is wanted, "" by the design."""
+
+    setup: Setup
+    pass_s: float
+    settle_s: float
+    soak_s: float
+    cool_s: float
+    purpose: str = "sweep"
+    until_settled: bool = False
+    round: int = 0
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What a design answers. done : it wants no more after these."""
+
+    wanted: tuple[Wanted, ...]
+    why: str = ""
+    done: bool = True
+
+
+@dataclass(frozen=True)
+class PlannedPass:
+    """One pass to be made: its steps up to the rest after it. index : its place in the plan, from 0; step_id : of the
+    step that measures it. Lengths in s."""
+
+    index: int
+    setup: Setup
+    pass_s: float
+    settle_s: float
+    soak_s: float
+    cool_s: float
+    purpose: str = "sweep"
+    until_settled: bool = False
+    step_id: str = ""
+    steps: tuple[Step, ...] = ()
+
+    @property
+    def seconds(self) -> float:
+        """Machine time of the pass with everything around it but a recharge, s."""
+        return self.settle_s + self.soak_s + self.pass_s + self.cool_s
+
+
+def laid_out(wanted: Sequence[Wanted], number: int = 0) -> tuple[Step, ...]:
+    """The steps of a batch: for each pass Apply with its settling, Soak, Measure, Rest; what takes no time is left
+    out, but for Apply and Measure."""
+    found: list[Step] = []
+    for one in wanted:
+        for kind, seconds in ((APPLY, one.settle_s), (SOAK, one.soak_s), (MEASURE, one.pass_s), (REST, one.cool_s)):
+            if kind in (APPLY, MEASURE) or seconds > 0 or (kind == SOAK and one.until_settled):
+                found.append(
+                    Step(
+                        "", number, len(found), kind, one.setup, {}, seconds, one.purpose, one.round,
+                        why=one.why, until_settled=kind == SOAK and one.until_settled,
+                    )
+                )  # fmt: skip
+    return tuple(found)
+
+
+def passes_in(steps: Sequence[Step]) -> tuple[PlannedPass, ...]:
+    """The passes that a sequence of steps makes, each with its own steps.
+
+    Raises PlanError for a step of a kind that this version does not know: a plan is run as it is or not at all.
+    """
+    strange = sorted({step.kind for step in steps} - set(KINDS))
+    if strange:
+        raise PlanError(
+            f"The plan has steps of a kind that this Hovrik does not know: {', '.join(strange)}. "
+            "Update Hovrik to run it."
+        )
+    found: list[PlannedPass] = []
+    own: list[Step] = []
+    for at, step in enumerate(steps):
+        own.append(step)
+        following = steps[at + 1].kind if at + 1 < len(steps) else ""
+        if step.kind == REST or (step.kind == MEASURE and following != REST):
+            made = _planned(len(found), own)
+            if made is not None:
+                found.append(made)
+                own = []
+    return tuple(found)
+
+
+def _planned(index: int, own: Sequence[Step]) -> PlannedPass | None:
+    """The pass of these steps, None where they measure nothing yet."""
+    measure = next((step for step in own if step.kind == MEASURE), None)
+    if measure is None:
+        return None
+    lengths = {kind: sum(step.seconds for step in own if step.kind == kind) for kind in (APPLY, SOAK, REST)}
+    return PlannedPass(
+        index, measure.setup, measure.seconds, lengths[APPLY], lengths[SOAK], lengths[REST], measure.purpose,
+        any(step.until_settled for step in own), measure.id, tuple(own),
+    )  # fmt: skip

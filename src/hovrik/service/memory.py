@@ -1,0 +1,68 @@
+"""What evaluations of one notebook have read and derived, so that the next one reads new passes only. One thread's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, TypeVar
+
+from ..core.passes.record import PassRecord
+from ..store.notebook import Notebook, Where
+from .points import Places
+
+T = TypeVar("T")
+Progress = Callable[[int, int], bool]
+
+
+class Cancelled(Exception):
+    """The evaluation was no longer wanted."""
+
+
+class Memory:
+    """What is known of a notebook. places : its versions; revisions : annotations by pass as they were last read."""
+
+    def __init__(self, notebook: Notebook) -> None:
+        self.notebook = notebook
+        self.places = Places(notebook)
+        self._records: dict[Where, tuple[int, list[PassRecord]]] = {}
+        self._derived: dict[tuple[str, int], dict[str, tuple[int, Any]]] = {}
+        self.revisions: dict[str, int] = {}
+
+    def refresh(self) -> None:
+        """Look at what may have changed: annotations, newest versions."""
+        self.revisions = self.notebook.annotation_counts()
+        self.places.refresh()
+
+    def records(self, where: Where) -> list[PassRecord]:
+        """Passes without their series, oldest first; those read before are not read again."""
+        after, known = self._records.get(where, (0, []))
+        newest = self.notebook.newest_pass()
+        if newest > after:
+            known = [*known, *self.notebook.passes(where.since(after))]
+            self._records[where] = newest, known
+        return known
+
+    def derived(
+        self, algorithm: str, version: int, records: Iterable[PassRecord], read: Callable[[dict[str, Any]], T],
+        make: Callable[[PassRecord], T], plain: Callable[[T], Mapping[str, Any]], progress: Progress | None = None,
+    ) -> dict[str, T]:  # fmt: skip
+        """What an algorithm says of passes, by id: as remembered, else as cached in the notebook, else made now from
+        the pass in full and cached. read, plain : from and to plain values. progress(done, total) is told of each that
+        is made; False raises Cancelled, and what was made by then is kept."""
+        wanted = [record.id for record in records]
+        own = self._derived.setdefault((algorithm, version), {})
+        missing = [i for i in wanted if own.get(i, (-1,))[0] != self.revisions.get(i, 0)]
+        if missing:
+            for i, body in self.notebook.cached(algorithm, version, missing).items():
+                own[i] = self.revisions.get(i, 0), read(body)
+        missing = [i for i in missing if own.get(i, (-1,))[0] != self.revisions.get(i, 0)]
+        fresh: dict[str, Mapping[str, Any]] = {}
+        try:
+            for number, i in enumerate(missing, 1):
+                made = make(self.notebook.load(i))
+                own[i] = self.revisions.get(i, 0), made
+                fresh[i] = plain(made)
+                if progress is not None and not progress(number, len(missing)):
+                    raise Cancelled
+        finally:
+            self.notebook.cache(algorithm, version, fresh)
+        return {i: own[i][1] for i in wanted}

@@ -1,0 +1,126 @@
+"""An open notebook file: who may write, transactions, rows. Knows nothing of what the rows mean."""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, Self
+
+from ..core.errors import Locked, StoreError
+from .database import BUSY_S, WriterLock, connect, look_through, prepare
+
+
+class OpenedFile:
+    """A file and one connection to it, which belongs to the thread that opened it; `sibling` gives a worker its own.
+
+    read_only : another instance writes it, or its folder cannot be written; why_read_only says which. busy_s : how long
+    a write waits for another of the same notebook. check : look at every page first; else `look_through` does later.
+    """
+
+    def __init__(
+        self, path: Path, *, read_only: bool = False, lock: WriterLock | None = None, busy_s: float = BUSY_S,
+        check: bool = True,
+    ) -> None:  # fmt: skip
+        self.path = path
+        self.why_read_only = "asked for" if read_only else ""
+        self._lock = lock
+        self._owns_lock = False
+        if not read_only and lock is None:
+            read_only = not self._take_lock()
+        elif read_only and not path.exists():
+            raise StoreError(f"{path} does not exist. Check the path.")
+        self.read_only = read_only
+        try:
+            self._connection = connect(path, read_only=read_only, busy_s=busy_s)
+        except BaseException:
+            self._release()
+            raise
+        try:
+            prepare(self._connection, path, read_only=read_only, check=check)
+        except BaseException:
+            self.close()
+            raise
+
+    def _take_lock(self) -> bool:
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            lock = WriterLock(self.path)
+            lock.take()
+            if self.path.exists() and not os.access(self.path, os.W_OK):
+                lock.release()
+                raise StoreError(f"{self.path.name} cannot be written.")
+            self._lock, self._owns_lock = lock, True
+            return True
+        except (Locked, StoreError, OSError) as fault:
+            if not self.path.exists():
+                raise StoreError(f"{self.path} cannot be made: {fault}") from fault
+            self.why_read_only = str(fault)
+            return False
+
+    def sibling(self) -> Self:
+        """Another connection to the same notebook under the same lock, for a worker thread."""
+        return type(self)(self.path, read_only=self.read_only, lock=self._lock or WriterLock(self.path), check=False)
+
+    def close(self) -> None:
+        """Close the connection; the first notebook also lets go of the lock."""
+        self._connection.close()
+        self._release()
+
+    def _release(self) -> None:
+        if self._owns_lock and self._lock is not None:
+            self._lock.release()
+            self._owns_lock = False
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def look_through(self) -> None:
+        """Look at every page of the file. Raises Damaged, StoreError."""
+        look_through(self._connection, self.path)
+
+    def close_for_writing(self, why: str) -> None:
+        """Write nothing more, as into a file that is found to be damaged. why : for whoever tries."""
+        self.read_only, self.why_read_only = True, why
+
+    @contextmanager
+    def writing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction: all or nothing. Raises StoreError where the disk refuses; nothing is half written."""
+        if self.read_only:
+            raise StoreError(f"{self.path.name} is open for reading only: {self.why_read_only}")
+        try:
+            self._connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._connection
+                self._connection.execute("COMMIT")
+            except BaseException:
+                if self._connection.in_transaction:
+                    self._connection.execute("ROLLBACK")
+                raise
+        except sqlite3.DatabaseError as fault:
+            raise StoreError(
+                f"{self.path.name} cannot be written: {fault}. Everything stored before is safe; "
+                "free some disk space or check the folder."
+            ) from fault
+
+    def read_rows(self, query: str, *values: Any) -> list[tuple[Any, ...]]:
+        """Rows of a query. Raises StoreError where the file cannot be read."""
+        try:
+            return self._connection.execute(query, values).fetchall()
+        except sqlite3.DatabaseError as fault:
+            raise StoreError(f"{self.path.name} cannot be read: {fault}.") from fault
+
+    def revision(self) -> int:
+        """A number that changes whenever any connection changes the file's contents that this one can see."""
+        return int(self.read_rows("PRAGMA data_version")[0][0])
+
+
+def dump(body: Any) -> str:
+    """Plain values as JSON."""
+    return json.dumps(body, ensure_ascii=False, sort_keys=True, allow_nan=False)

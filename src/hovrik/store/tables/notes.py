@@ -1,0 +1,160 @@
+"""What a person said of passes and findings: marks, overrules, deletions, dismissals, incidents. Undone by rows."""
+
+from __future__ import annotations
+
+import json
+import time
+import uuid
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ...core.facts.incident import Incident, IncidentKind
+from ...core.facts.setup import Setup
+from ..opened import OpenedFile, dump
+from .versions import CONTEXT, freeze
+
+TAKEN_BACK = "taken back"
+
+
+@dataclass(frozen=True)
+class Annotation:
+    """A mark, overrule or deletion of a pass that has not been undone."""
+
+    uid: str
+    kind: str
+    body: dict[str, Any]
+    noted_at: int
+
+
+@dataclass(frozen=True)
+class Dismissal:
+    """A finding that was put aside. finding : its id; about : what it is about."""
+
+    id: str
+    finding: str
+    about: str
+    reason: str
+    noted_at: int
+
+
+class Notes(OpenedFile):
+    """Annotations of passes, dismissals of findings, incidents of setups."""
+
+    def annotate(self, pass_id: str, kind: str, body: Mapping[str, Any]) -> str:
+        """Add a mark, overrule or deletion; its uid."""
+        made = str(uuid.uuid4())
+        with self.writing() as connection:
+            connection.execute(
+                "INSERT INTO annotation (uid, pass_id, kind, body, noted_at) VALUES (?, ?, ?, ?, ?)",
+                (made, pass_id, kind, dump(body), time.time_ns()),
+            )
+        return made
+
+    def undo_annotation(self, pass_id: str, uid: str) -> str:
+        """Undo an annotation by a further row; undoing that row's uid brings it back."""
+        return self.annotate(pass_id, "undo", {"uid": uid})
+
+    def annotations(self, pass_id: str | None = None) -> dict[str, list[Annotation]]:
+        """Annotations in force by pass, oldest first; verdicts, which format 3 and before kept, are none."""
+        rows = self.read_rows(
+            "SELECT pass_id, uid, kind, body, noted_at FROM annotation WHERE kind <> 'verdict'"
+            + (" AND pass_id = ?" if pass_id else "")
+            + " ORDER BY seq",
+            *([pass_id] if pass_id else []),
+        )
+        undone: set[str] = set()
+        for _, uid, kind, body, _ in reversed(rows):  # a later undo may undo an undo
+            if kind == "undo" and uid not in undone:
+                undone.add(json.loads(body)["uid"])
+        found: dict[str, list[Annotation]] = defaultdict(list)
+        for owner, uid, kind, body, at in rows:
+            if kind != "undo" and uid not in undone:
+                found[owner].append(Annotation(uid, kind, json.loads(body), at))
+        return dict(found)
+
+    def annotation_counts(self) -> dict[str, int]:
+        """Rows by pass: the revision that cached figures belong to."""
+        rows = self.read_rows("SELECT pass_id, count(*) FROM annotation WHERE kind <> 'verdict' GROUP BY pass_id")
+        return {str(owner): int(count) for owner, count in rows}
+
+    def taken_out(self) -> set[str]:
+        """Ids of passes that the user took out."""
+        return {i for i, notes in self.annotations().items() if any(n.kind == "deletion" for n in notes)}
+
+    # -- dismissals
+
+    def dismiss(self, finding: str, about: str, reason: str) -> str:
+        """Put a finding aside; the id of the row."""
+        return self._dismissal(finding, about, reason, None)
+
+    def undo_dismissal(self, dismissal_id: str) -> str:
+        """Take a dismissal back by a further row; undoing that row's id puts the finding aside again."""
+        return self._dismissal("", "", "", dismissal_id)
+
+    def _dismissal(self, finding: str, about: str, reason: str, undoes: str | None) -> str:
+        made = str(uuid.uuid4())
+        with self.writing() as connection:
+            connection.execute(
+                "INSERT INTO dismissal (id, finding, about, reason, undoes, noted_at) VALUES (?, ?, ?, ?, ?, ?)",
+                (made, finding, about, reason, undoes, time.time_ns()),
+            )
+        return made
+
+    def dismissals(self) -> list[Dismissal]:
+        """Dismissals in force, oldest first."""
+        rows = self.read_rows("SELECT id, finding, about, reason, undoes, noted_at FROM dismissal ORDER BY seq")
+        undone: set[str] = set()
+        for made, *_, undoes, _ in reversed(rows):
+            if undoes is not None and made not in undone:
+                undone.add(undoes)
+        return [
+            Dismissal(made, finding, about, reason, at)
+            for made, finding, about, reason, undoes, at in rows
+            if undoes is None and made not in undone
+        ]
+
+    # -- incidents
+
+    def note_incident(self, incident: Incident) -> str:
+        """Store an incident; its id."""
+        made = incident.id or str(uuid.uuid4())
+        body = {"phase": incident.phase, "note": incident.note}
+        self._insert_incident(made, incident.kind.value, incident.context, incident.setup.as_dict(), body)
+        return made
+
+    def take_back_incident(self, incident: Incident) -> None:
+        """Take an incident back by a further row."""
+        self._insert_incident(str(uuid.uuid4()), TAKEN_BACK, incident.context, {}, {"id": incident.id})
+
+    def _insert_incident(
+        self, made: str, kind: str, context: Mapping[str, str], setup: Mapping[str, Any], body: Mapping[str, Any]
+    ) -> None:
+        ids = [context[k] for k in CONTEXT]
+        with self.writing() as connection:
+            freeze(connection, ids)
+            connection.execute(
+                "INSERT INTO incident (id, kind, rig, slot, title, scene, setup, body, noted_at) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (made, kind, *ids, dump(setup), dump(body), time.time_ns()),
+            )
+
+    def incidents(self) -> list[Incident]:
+        """Incidents in force, oldest first; a kind of a newer version is an incident of another kind."""
+        rows = self.read_rows(
+            "SELECT id, kind, rig, slot, title, scene, setup, body, noted_at FROM incident ORDER BY seq"
+        )
+        gone = {json.loads(row[7])["id"] for row in rows if row[1] == TAKEN_BACK}
+        return [
+            Incident(
+                i,
+                IncidentKind(kind),
+                dict(zip(CONTEXT, context)),
+                Setup(json.loads(setup)),
+                at_ns=at,
+                **json.loads(body),
+            )
+            for i, kind, *context, setup, body, at in rows
+            if kind != TAKEN_BACK and i not in gone
+        ]

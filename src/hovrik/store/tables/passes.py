@@ -1,0 +1,163 @@
+"""Passes: spans of recordings with what they were made at."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ...core.errors import Damaged, StoreError
+from ...core.facts import condition
+from ...core.facts.setup import Setup
+from ...core.passes.record import Origin, Outcome, PassRecord
+from ...core.passes.recording import Recording
+from ...core.passes.trace import Trace
+from ..opened import dump
+from .notes import Notes
+from .series import Series, insert, pack
+from .versions import CONTEXT, freeze
+
+LOG_PART = "log_part"
+_COLUMNS = (
+    "id, plan_id, plan_index, step_id, recording_id, from_ns, to_ns, start_ns, end_ns, rig, slot, title, scene, "
+    "origin, purpose, outcome, reason, asked, read, conditions, summary, started_ns"
+)
+
+_KEY = "coalesce((SELECT key FROM entity WHERE id = ?), '')"  # a version that is not there fails the foreign key
+
+
+@dataclass(frozen=True)
+class Where:
+    """What passes to read: keys of the rig, slot, title and scene and the source, None any; `after` : only those
+    stored after this sequence number."""
+
+    rig: str | None = None
+    slot: str | None = None
+    title: str | None = None
+    scene: str | None = None
+    source: str | None = None
+    purpose: str | None = None
+    after: int = 0
+
+    def since(self, after: int) -> Where:
+        """The same, of those stored after this sequence number."""
+        return replace(self, after=after)
+
+    def query(self) -> tuple[str, list[Any]]:
+        """The condition and its values; passes whose source is not noted belong to any."""
+        parts, values = ["seq > ?"], [self.after]
+        for name in (*CONTEXT, "source", "purpose"):
+            wanted = getattr(self, name)
+            if wanted is not None:
+                column = f"{name}_key" if name in CONTEXT else name
+                parts.append(f"({column} = ? OR {column} IS NULL)" if name == "source" else f"{column} = ?")
+                values.append(wanted)
+        return " AND ".join(parts), values
+
+
+class Passes(Series, Notes):
+    """What was measured; never changed."""
+
+    def keep(self, record: PassRecord) -> None:
+        """Store a pass with its recording in one transaction. Raises StoreError; then nothing of it is there."""
+        recording, packed = record.recording, None
+        if recording is None and record.trace is not None:
+            recording = Recording(record.id, record.trace)
+        if recording is not None:
+            packed = pack(recording)
+        conditions, trace = condition.to_plain(record.conditions), record.trace
+        ids = [record.context[kind] for kind in CONTEXT]
+        with self.writing() as connection:
+            if packed is not None:
+                insert(connection, packed)
+            freeze(connection, ids)
+            connection.execute(
+                f"INSERT INTO pass ({_COLUMNS}, source, log_part, noted_at, rig_key, slot_key, title_key, scene_key) "
+                f"VALUES ({', '.join('?' * 25)}, {', '.join([_KEY] * 4)})",
+                (
+                    record.id, record.plan_id, record.plan_index, record.step_id,
+                    recording.id if recording is not None else None, *record.within,
+                    trace.start_ns if trace else 0, trace.end_ns if trace else 0, *ids, record.origin.value,
+                    record.purpose, record.outcome.value, record.reason, dump(record.asked.as_dict()),
+                    dump(record.read.as_dict()), dump(conditions), dump(record.summary), record.started_ns,
+                    _value(conditions, "source"), _value(conditions, LOG_PART), time.time_ns(), *ids,
+                ),
+            )  # fmt: skip
+
+    def passes(self, where: Where = Where()) -> list[PassRecord]:
+        """Passes without their series (trace None even where there is one), oldest first."""
+        condition_, values = where.query()
+        rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE {condition_} ORDER BY seq", *values)
+        return [_record(row) for row in rows]
+
+    def newest_pass(self) -> int:
+        """Sequence number of the newest pass, 0 for none."""
+        return int(self.read_rows("SELECT coalesce(max(seq), 0) FROM pass")[0][0])
+
+    def places(self) -> list[tuple[str, str, str, str, str | None]]:
+        """(rig, slot, title, scene, source), each once, at which there are passes."""
+        return [
+            tuple(row)
+            for row in self.read_rows("SELECT DISTINCT rig_key, slot_key, title_key, scene_key, source FROM pass")
+        ]
+
+    def log_parts(self) -> set[str]:
+        """What names the parts of logs that were imported, but for passes that were taken out."""
+        gone = self.taken_out()
+        rows = self.read_rows("SELECT id, log_part FROM pass WHERE log_part IS NOT NULL")
+        return {str(part) for owner, part in rows if owner not in gone}
+
+    def done_steps(self, plan_id: str) -> frozenset[str]:
+        """Steps whose pass is kept, was not cut short and is not deleted."""
+        rows = self.read_rows("SELECT id, step_id FROM pass WHERE plan_id = ? AND outcome <> 'aborted'", plan_id)
+        gone = self.taken_out()
+        return frozenset(step for i, step in rows if i not in gone and step is not None)
+
+    def has_passes(self) -> bool:
+        """Whether there is any pass."""
+        return bool(self.read_rows("SELECT 1 FROM pass LIMIT 1"))
+
+    def setups(self) -> dict[str, Setup]:
+        """The setup asked for of every pass by id."""
+        return {i: Setup(json.loads(asked)) for i, asked in self.read_rows("SELECT id, asked FROM pass")}
+
+    def load(self, pass_id: str) -> PassRecord:
+        """One pass in full, its marks as annotated; without its trace where that is damaged. Raises StoreError where
+        there is none."""
+        rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE id = ?", pass_id)
+        if not rows:
+            raise StoreError(f"Pass {pass_id} is not in {self.path.name}.")
+        record, owner, start, end = _record(rows[0]), rows[0][4], rows[0][7], rows[0][8]
+        if owner is None:
+            return record
+        try:
+            recording = self.recording(owner)
+        except (Damaged, ValueError) as fault:
+            return replace(record, damage=str(fault))
+        for mark in self.annotations(pass_id).get(pass_id, []):
+            if mark.kind == "mark":
+                start, end = mark.body["start_ns"], mark.body["end_ns"]
+        return replace(record, trace=recording.cut(start, end, record.within), recording=recording)
+
+    def trace(self, pass_id: str) -> Trace | None:
+        """The series of a pass, None where it has none."""
+        return self.load(pass_id).trace
+
+
+def _value(conditions: Mapping[str, Any], name: str) -> str | None:
+    value = (conditions.get(name) or {}).get("value")
+    return None if value is None else str(value)
+
+
+def _record(row: Sequence[Any]) -> PassRecord:
+    (
+        pass_id, plan_id, plan_index, step_id, _, low, high, _, _, rig, slot, title, scene, origin, purpose, outcome,
+        reason, asked, read, conditions, summary, started,
+    ) = row  # fmt: skip
+    return PassRecord(
+        pass_id, {"rig": rig, "slot": slot, "title": title, "scene": scene}, Setup(json.loads(asked)),
+        Setup(json.loads(read)), condition.from_plain(json.loads(conditions)), None, Origin(origin), Outcome(outcome),
+        reason, purpose, plan_id, plan_index, started, json.loads(summary), step_id, None, (low, high),
+    )  # fmt: skip
