@@ -17,18 +17,40 @@ from ..core.facts.setup import Setup, describe
 from ..core.passes.guards import Look, Watch, has_settled, newest
 from ..core.passes.record import Outcome as End
 from ..core.passes.record import PassRecord
+from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
 from ..core.plan.schedule import MARGIN, expected_wh
 from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, Phase, Progress
-from .protocol import Instruction, Machine, Need, Reply, Sample
+from .protocol import LAUNCHED_ANEW, Instruction, Machine, Need, Reply, Sample
 from .setting import apply, check_read_back, hand_part, settable
+
+
+@dataclass
+class Launches:
+    """Which launch of the title and which boot passes belong to; those of one are no independent repeats. Known from
+    the first time that a person starts one anew, "" before."""
+
+    launch: str = ""
+    boot: str = ""
+
+    def hear(self, need: Need) -> None:
+        """Told of what a person has done."""
+        if need in (Need.RELAUNCH, Need.RESTART):
+            self.launch = str(uuid.uuid4())
+        if need is Need.RESTART:
+            self.boot = str(uuid.uuid4())
+
+    def conditions(self, at_ns: int) -> dict[str, Condition]:
+        """As conditions of a pass."""
+        known = {"launch": self.launch, "boot": self.boot}
+        return {key: Condition(value, Provenance.ASKED, at_ns) for key, value in known.items() if value}
 
 
 @dataclass
 class OnePass:
     """The making of one planned pass. done : passes that are kept, of how many; watch : the guards of the run;
-    hand : what a person has set in this run beside the machine, which grows."""
+    hand : what a person has set in this run beside the machine, which grows; launches : of the run."""
 
     machine: Machine
     job: Job
@@ -38,6 +60,8 @@ class OnePass:
     done: tuple[int, int]
     watch: Watch
     hand: dict[str, Level] = field(default_factory=dict)
+    launches: Launches = field(default_factory=Launches)
+    _readback: list[tuple[int, Setup]] = field(default_factory=list)
     _samples: list[Sample] = field(default_factory=list)
 
     def make(self) -> PassRecord | None:
@@ -46,10 +70,12 @@ class OnePass:
         if not self._charge_enough():
             return None
         self._say(Phase.APPLY)
-        outcome = apply(machine, planned.setup, self.job.rig_now(), self.job.played, Setup(self.hand))
+        outcome = apply(machine, planned.setup, self.job.rig_now(), self.job.played, Setup(self.hand),
+                        self.launches.hear)  # fmt: skip
         if outcome.reply is not Reply.DONE:
             return None if self._is_left else self._failed(f"{outcome.reply.value}: {outcome.reason}")
         check_read_back(machine, planned.setup)
+        self._readback.append((machine.now_ns(), self._read_back()))
         self.hand.update(hand_part(planned.setup, settable(machine, self.job.rig_now(), self.job.played)))
         if not self._spend(planned.settle_s, Phase.SETTLE, keep=False):
             return None
@@ -65,13 +91,18 @@ class OnePass:
         if not going:
             return self._cut_short(start, end) if self.watch.tripped else None
         read = self._read_back()
+        self._readback.append((end, read))
         machine.end_scene()
         self._samples.append(machine.sample())  # what a person brings comes in only now
         trace = join(self._samples, start, end)
         if self._is_left and not trace.frames_ns.size and not trace.channels:  # nothing was brought
             return None
+        told = machine.told()
+        if LAUNCHED_ANEW in told:
+            self.launches.hear(Need.RELAUNCH)
         conditions = {
-            **machine.told(),
+            **told,
+            **self.launches.conditions(began),
             "charge_start_share": Condition(charge_start, Provenance.READ, began),
             "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
             "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
@@ -170,9 +201,12 @@ class OnePass:
         self, started_ns: int, conditions: Conditions | None = None, *, read: Setup | None = None,
         trace: Trace | None = None, **more: Any,
     ) -> PassRecord:  # fmt: skip
-        job, planned = self.job, self.planned
+        job, planned, made = self.job, self.planned, str(uuid.uuid4())
+        own = self.launches
+        recording = Recording(made, trace, tuple(self._readback), own.launch, own.boot) if trace is not None else None
         return PassRecord(
-            str(uuid.uuid4()), job.context, planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
+            made, job.context, planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
+            recording=recording,
             purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns,
             step_id=planned.step_id or None, **more,
         )  # fmt: skip

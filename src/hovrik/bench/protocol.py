@@ -90,6 +90,9 @@ class Sample:
     channels: Mapping[str, Channel] = field(default_factory=dict)
 
 
+LAUNCHED_ANEW = "launched_anew"  # condition that `told` may hold: the title was started anew for this pass
+
+
 class Need(StrEnum):
     """What a person can be asked for."""
 

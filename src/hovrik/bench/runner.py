@@ -18,7 +18,7 @@ from ..core.passes.guards import Watch
 from ..core.passes.record import Outcome as End
 from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
-from .one_pass import OnePass, look, spend
+from .one_pass import Launches, OnePass, look, spend
 from .protocol import Instruction, Machine, Need, Sample
 from .setting import PutBack, prepare, put_back, refuse_outside_range, refuse_what_cannot_be_put_back
 
@@ -38,7 +38,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
         _put_back_first(machine, job, job.snapshot)
     snapshot = job.snapshot or machine.snapshot()
     if not machine.describe().by_hand:  # what a person set, the person puts back
-        refuse_what_cannot_be_put_back(machine, job, snapshot)
+        refuse_what_cannot_be_put_back(machine, job, snapshot, job.passes)
     sink.begin(snapshot)
     going = _Run(machine, job, sink, control, announce, snapshot, machine.room_c(), list(job.passes))
     reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
@@ -95,6 +95,7 @@ class _Run:
     passes: list[PlannedPass]
     done: int = 0
     hand: dict[str, Level] = field(default_factory=dict)
+    launches: Launches = field(default_factory=Launches)
 
     @property
     def total(self) -> int:
@@ -115,6 +116,8 @@ class _Run:
                 if counted and not self._cool(planned):
                     return
             left = list(self.job.further())
+            if not self.machine.describe().by_hand:
+                refuse_what_cannot_be_put_back(self.machine, self.job, self.snapshot, left)
             self.passes += left
 
     def _make_until_kept(self, planned: PlannedPass) -> int | None:
@@ -130,8 +133,9 @@ class _Run:
             control.skipped.clear()
             control.again.clear()
             made = OnePass(
-                self.machine, self.job, planned, control, self.announce, (self.done, self.total), watch, self.hand
-            )
+                self.machine, self.job, planned, control, self.announce, (self.done, self.total), watch, self.hand,
+                self.launches,
+            )  # fmt: skip
             try:
                 record = made.make()
             except Unavailable as fault:

@@ -18,6 +18,7 @@ from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
+from ..core.plan.steps import PlannedPass
 from .job import Job
 from .protocol import Instruction, Machine, Need, Outcome, Reply
 
@@ -34,12 +35,14 @@ def settable(machine: Machine, rig: Rig, title: Title | None = None) -> tuple[Kn
 
 
 def apply(
-    machine: Machine, setup: Setup, rig: Rig, title: Title | None = None, by_hand: Setup | None = None
-) -> Outcome:
+    machine: Machine, setup: Setup, rig: Rig, title: Title | None = None, by_hand: Setup | None = None,
+    hear: Callable[[Need], None] = lambda need: None,
+) -> Outcome:  # fmt: skip
     """Set a setup; where a relaunch, restart or hand is wanted, ask the person for it and set it then.
 
     rig : as it is now. What lies outside its range or the machine's, or excludes another part, is refused with a
-    sentence and never sent. by_hand : what a person has set already; only what differs is asked for.
+    sentence and never sent. by_hand : what a person has set already; only what differs is asked for. hear : told of
+    what the person has done.
     """
     knobs = named(settable(machine, rig, title))
     slot = next((one for one in rig.slots if one.key == machine.describe().slot), None)
@@ -53,7 +56,7 @@ def apply(
         words = "; ".join(f"{knobs[key].words(value)} ({knobs[key].place})" for key, value in asked.items())
         if not machine.needs_person(Instruction(Need.SET_BY_HAND, f"Set {words}.")):
             return Outcome(Reply.PERSON, f"not set by hand: {words}")
-    return _with_person(machine, lambda: machine.apply(setup.without(*hand)))
+    return _with_person(machine, lambda: machine.apply(setup.without(*hand)), hear)
 
 
 def hand_part(setup: Setup, knobs: Sequence[Knob]) -> Setup:
@@ -62,12 +65,15 @@ def hand_part(setup: Setup, knobs: Sequence[Knob]) -> Setup:
     return Setup({key: value for key, value in setup.items() if key in own})
 
 
-def _with_person(machine: Machine, act: Callable[[], Outcome]) -> Outcome:
+def _with_person(
+    machine: Machine, act: Callable[[], Outcome], hear: Callable[[Need], None] = lambda need: None
+) -> Outcome:
     for _ in range(len(_ASKS)):
         outcome = act()
         need = _ASKS.get(outcome.reply)
         if need is None or not machine.needs_person(Instruction(need, outcome.instruction or outcome.reason)):
             return outcome
+        hear(need)
     return act()
 
 
@@ -176,17 +182,19 @@ def refuse_outside_range(job: Job, machine: Machine | None = None) -> None:
     knobs = settable(machine, rig, job.played) if machine is not None else None
     wrong: list[str] = []
     for planned in job.passes:
-        if planned.index not in job.done:
+        if planned.step_id not in job.done:
             wrong += [why for why in refusals(planned.setup, rig, knobs) if why not in wrong]
     if wrong:
         more = f" And {len(wrong) - 3} more." if len(wrong) > 3 else ""
         raise PlanError(f"The plan was not started. {' '.join(wrong[:3])}{more}")
 
 
-def refuse_what_cannot_be_put_back(machine: Machine, job: Job, snapshot: Snapshot) -> None:
-    """Raises BenchError where a knob that the machine is to set has no confirmed value."""
+def refuse_what_cannot_be_put_back(
+    machine: Machine, job: Job, snapshot: Snapshot, passes: Sequence[PlannedPass]
+) -> None:
+    """Raises BenchError where a knob that the machine is to set for these passes has no confirmed value."""
     hand = {knob.id for knob in settable(machine, job.rig_now(), job.played) if knob.by_hand}
-    touched = {key for planned in job.passes for key in planned.setup} - hand
+    touched = {key for planned in passes for key in planned.setup} - hand
     restorable = snapshot.restorable()
     lost = sorted(touched - set(restorable))
     if lost:

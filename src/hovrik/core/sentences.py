@@ -13,6 +13,8 @@ TEMPLATES: Mapping[str, str] = {
     "said": "{text}",
     "outcome": "{reason}",
     "outcome.do": "Run the pass again.",
+    "damaged": "{what}",
+    "damaged.do": "Restore a copy of the notebook, or run the pass again.",
     "summary-only": "summary only: nothing to check",
     "not-binding": "limit not binding: took {took} of {limit}",
     # -- checks: evidence, then what to do
@@ -67,6 +69,9 @@ TEMPLATES: Mapping[str, str] = {
     "focus-lost.do": "Keep out of the way and run it again.",
     # -- over many passes
     "pooled-unknown": "{what}: not told by {passes:pass|passes}, taken to be the same",
+    "launched-apart":
+        "every level has one launch of its own ({passes:pass|passes} of {launches:launch|launches}): a difference may "
+        "be that of the launches, so spread repeats over launches",
     "differ": "passes differ in {what}: kept apart",
     "rooms-differ": "rooms differ by {by}: temperatures are not comparable",
     "surprise": "at {level} stands {off:signed} off the others in its {figure}: repeat it before believing it",

@@ -7,14 +7,14 @@ from dataclasses import replace
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...bench.by_hand.guided import Readings
+from ...bench.by_hand.guided import ANEW, Readings
 from ...core.facts.rig import Rig
 from ...core.passes.hand import GaugeUnit, Place
 from ...service.imports.by_hand import FIELDS, Scales, parse
 from .fields import Choice, label
 from .flow import FlowLayout
 
-SEEN = ("stutter", "artefacts", "latency felt", "noise")
+SEEN = ("stutter", "artefacts", "latency felt", "noise", ANEW)
 _UNIT, _METER = "gauge_unit", "meter_place"
 _METERS = [("", "no outside meter")] + [
     (f"{place.value}/{kind}", f"meter {place.value}, {words}")

@@ -32,9 +32,10 @@ from ...core.passes.hand import (
 from ...core.passes.trace import Channel, Trace
 from ..clock import Clock
 from ..plain import PlainMachine
-from ..protocol import ALL_PARTS, ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
+from ..protocol import ALL_PARTS, LAUNCHED_ANEW, ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
 
 _NS = 1_000_000_000
+ANEW = "started anew"  # a tag that is said of the title, not of what was seen
 
 
 @dataclass(frozen=True)
@@ -229,8 +230,11 @@ def constant(draws: Mapping[str, HandDraw], start_ns: int, end_ns: int) -> dict[
 def told_by_hand(seen: Sequence[str], draws: Mapping[str, HandDraw], now_ns: int) -> dict[str, Condition]:
     """Quick tags, and how well each power is known, as conditions of a pass."""
     found = {}
-    if seen:
-        found["seen"] = Condition(", ".join(seen), Provenance.ASKED, now_ns)
+    tags = [tag for tag in seen if tag.lower() != ANEW]
+    if tags:
+        found["seen"] = Condition(", ".join(tags), Provenance.ASKED, now_ns)
+    if len(tags) < len(seen):
+        found[LAUNCHED_ANEW] = Condition("yes", Provenance.ASKED, now_ns)
     for name, draw in draws.items():
         key = "draw" if name == "battery_w" else name.removesuffix("_w")
         found[f"{key}_sd_w"] = Condition(draw.sd_w, Provenance.ASSUMED, now_ns)

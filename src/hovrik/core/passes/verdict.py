@@ -68,6 +68,8 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
     if record.outcome.value != "done":
         return Verdict(State.VOID, (found("outcome", State.VOID, reason=record.reason or record.outcome.value),))
     trace = record.trace
+    if record.damage:
+        return Verdict(State.VOID, (found("damaged", State.VOID, what=record.damage),))
     if trace is None:
         return Verdict(State.VALID, (), (say("summary-only"),))
     interval_ms = trace.interval_ms()

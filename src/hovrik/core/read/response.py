@@ -137,7 +137,7 @@ def _read(
     response = Response(
         factor, setup_of(every).without(*factor.knobs), tuple(made), figure, hold_draws, judged_draws, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
-        _surprises(levels, members, factor), _pooled_unknown(every, factor, knobs),
+        _surprises(levels, members, factor), (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)),
     )  # fmt: skip
     return response, every[0].point
 
@@ -179,6 +179,19 @@ def _pooled_unknown(
         )
         for many, labels in by_count.items()
     )
+
+
+def _launched_apart(members: Sequence[Sequence[Counted]]) -> tuple[Finding, ...]:
+    """Levels of which each was measured in one launch of its own, several passes long: the passes of a launch are no
+    independent repeats, and what differs between launches is told as the levels' doing."""
+    launches = [{one.point.launch for one in group} for group in members]
+    several = len(members) > 1 and any(len(group) > 1 for group in members)
+    alone = all(len(own) == 1 and "" not in own for own in launches)
+    if not (several and alone and len(set().union(*launches)) == len(members)):
+        return ()
+    passes = sum(len(group) for group in members)
+    said = say("launched-apart", passes=passes, launches=len(members))
+    return (Finding("launched-apart", State.SUSPECT, said, about=About.RESPONSE),)
 
 
 def _can_judge(group: Group, floor: Floor | None) -> bool:

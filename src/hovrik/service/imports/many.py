@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 import time
+import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -18,6 +19,7 @@ from ...core.facts.knob import CAP
 from ...core.facts.setup import Setup
 from ...core.passes.cut import IDLE_S, cut_at_idle, cut_at_marks
 from ...core.passes.record import PassRecord
+from ...core.passes.recording import EVERYTHING, Recording
 from ...core.passes.trace import Trace
 from ...core.questions.question import Question
 from ...core.words import plural
@@ -156,6 +158,7 @@ def store_pieces(
     """Store the passes of one log but for those in `known`, which grows. name : of the log. Raises PlanError,
     StoreError."""
     made = []
+    recording = Recording(str(uuid.uuid4()), imported.trace)
     for number, (piece, words) in enumerate(pieces, 1):
         part = log_parts.part_of(imported, piece)
         if part in known:
@@ -167,7 +170,9 @@ def store_pieces(
             "log": Condition(f"{where}: {words}" if words else where, Provenance.READ, now),
             log_parts.CONDITION: Condition(part, Provenance.READ, now),
         }
-        made.append(imports.import_trace(notebook, question, replace(imported, trace=piece), setup, found))
+        within = EVERYTHING if piece is imported.trace else (piece.start_ns, piece.end_ns)
+        record = imports.record_of(notebook, question, piece, setup, found)
+        made.append(imports.keep(notebook, question, replace(record, recording=recording, within=within)))
         known.add(part)
     return made
 

@@ -13,6 +13,7 @@ from ...core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named
 from ...core.facts.known_knobs import known
 from ...core.facts.setup import Setup
 from ...core.passes.record import Origin, PassRecord
+from ...core.passes.trace import Trace
 from ...core.questions.question import Question
 from ...store.files.read.frame_log import Imported
 from ...store.notebook import Notebook
@@ -82,11 +83,15 @@ def import_trace(
     notebook: Notebook, question: Question, imported: Imported, setup: Setup, conditions: Conditions
 ) -> PassRecord:
     """Store an imported pass beside the measured ones of the question. Raises PlanError, StoreError."""
-    record = PassRecord(
-        str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, imported.trace,
-        origin=Origin.IMPORTED, started_ns=imported.trace.start_ns,
+    return keep(notebook, question, record_of(notebook, question, imported.trace, setup, conditions))
+
+
+def record_of(notebook: Notebook, question: Question, trace: Trace, setup: Setup, conditions: Conditions) -> PassRecord:
+    """An imported pass of the question, not yet stored. Raises PlanError."""
+    return PassRecord(
+        str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, trace, origin=Origin.IMPORTED,
+        started_ns=trace.start_ns,
     )  # fmt: skip
-    return _keep(notebook, question, record)
 
 
 def import_summary(
@@ -111,9 +116,10 @@ def import_summary(
         str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, None,
         origin=Origin.SUMMARY, summary=dict(summary),
     )  # fmt: skip
-    return _keep(notebook, question, record)
+    return keep(notebook, question, record)
 
 
-def _keep(notebook: Notebook, question: Question, record: PassRecord) -> PassRecord:
+def keep(notebook: Notebook, question: Question, record: PassRecord) -> PassRecord:
+    """Store a pass and its verdict by the question's rig; the pass. Raises StoreError."""
     keep_judged(notebook, record, rig_of(notebook, question.rig))
     return record

@@ -65,7 +65,7 @@ class Passes(Series, Notes):
         recording, packed = record.recording, None
         if recording is None and record.trace is not None:
             recording = Recording(record.id, record.trace)
-        if recording is not None:
+        if recording is not None and not self.has_recording(recording.id):
             packed = pack(recording)
         conditions, trace = condition.to_plain(record.conditions), record.trace
         ids = [record.context[kind] for kind in CONTEXT]

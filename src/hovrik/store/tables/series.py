@@ -69,7 +69,9 @@ def insert(connection: sqlite3.Connection, packed: Packed) -> None:
 
 
 class Series(OpenedFile):
-    """Recordings and their spans."""
+    """Recordings and their spans. The one that was read last is at hand: its passes are mostly read in a row."""
+
+    _last: Recording | None = None
 
     def keep_recording(self, recording: Recording, spans: Sequence[Span] = ()) -> None:
         """Store a recording with named spans. Raises StoreError; then nothing of it is there."""
@@ -77,6 +79,10 @@ class Series(OpenedFile):
         with self.writing() as connection:
             insert(connection, packed)
             _insert_spans(connection, recording.id, spans)
+
+    def has_recording(self, recording_id: str) -> bool:
+        """Whether it is there."""
+        return bool(self.read_rows("SELECT 1 FROM recording WHERE id = ?", recording_id))
 
     def keep_spans(self, recording_id: str, spans: Sequence[Span]) -> None:
         """Name stretches of a recording that is there. Raises StoreError."""
@@ -92,6 +98,8 @@ class Series(OpenedFile):
 
     def recording(self, recording_id: str) -> Recording:
         """A recording in full. Raises StoreError where there is none, Damaged where a checksum does not agree."""
+        if self._last is not None and self._last.id == recording_id:
+            return self._last
         heads = self.read_rows(
             "SELECT start_ns, end_ns, launch, boot, readback FROM recording WHERE id = ?", recording_id
         )
@@ -113,7 +121,8 @@ class Series(OpenedFile):
             else:
                 channels[name] = Channel(clocks[clock], unpack_values(self._sound(data, found, recording_id, name)))
         said = tuple((int(at), Setup(setup)) for at, setup in json.loads(readback))
-        return Recording(recording_id, Trace(frames, channels, start, end), said, launch, boot)
+        self._last = Recording(recording_id, Trace(frames, channels, start, end), said, launch, boot)
+        return self._last
 
     def _sound(self, data: bytes, found: int, owner: str, what: str) -> bytes:
         if checksum(data) != found:
