@@ -90,7 +90,7 @@ MUTANTS = (
     Mutant("surprise", "stats/surprise.py", "SHARE = 0.9995", "SHARE = 0.99"),
     Mutant("surprise", "stats/surprise.py", "LEAST = 0.02", "LEAST = 0.04"),
     Mutant("surprise", "stats/surprise.py",
-           "math.sqrt(mean.n * (1.0 + 1.0 / (others.size or 2)))", "math.sqrt(mean.n)"),
+           "np.sqrt(variance * (1.0 + 1.0 / ((n - 1) or 2)))", "np.sqrt(variance)"),
     Mutant("mark", "read/marks.py", "CEILING_SHARE = 0.02", "CEILING_SHARE = 0.03"),
     Mutant("mark", "read/marks.py", "share = (floor - y[at - 1]) / (y[at] - y[at - 1])", "share = 0.5"),
     Mutant("mark", "read/marks.py",

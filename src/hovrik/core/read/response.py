@@ -118,8 +118,11 @@ def _read(
         if not levels or not factor.same(levels[-1], level):
             levels.append(level)
             groups[level] = []
+    homes: dict[Level, Level] = {}
     for one, level in placed:
-        groups[next(home for home in levels if factor.same(home, level))].append(one)
+        if level not in homes:
+            homes[level] = next(home for home in levels if factor.same(home, level))
+        groups[homes[level]].append(one)
     members = [groups[level] for level in levels]
     floor = question.terms.floor
     made = groups_of(levels, members, factor, floor, question.school)

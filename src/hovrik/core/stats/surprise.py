@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .estimate import t_quantile
-from .spread import pooled
+from .spread import squares, variances_at
 
 SHARE = 0.9995  # two-sided 99.9 %: 36 clean passes propose a needless repeat once in 28 sweeps, a figure
 LEAST = 0.02  # log units: less is not worth a repeat
@@ -31,25 +30,21 @@ def outliers(
     the one in question, so that it cannot hide itself.
     """
     found = []
+    every = squares(logs)
     for at, group in enumerate(logs):
-        for number, own in enumerate(group.tolist()):
-            others = np.delete(group, number)
-            known = [float(others.mean())] if others.size else []
-            if rising and others.size < 2 and 0 < at < len(logs) - 1:
-                below, above = float(logs[at - 1].mean()), float(logs[at + 1].mean())
-                part = (limits[at] - limits[at - 1]) / (limits[at + 1] - limits[at - 1])
-                known += [below + part * (above - below), max(below, above)]
-            if not known:
-                continue
-            off = own - float(np.clip(own, min(known), max(known)))
-            if abs(off) <= LEAST:
-                continue
-            rest = [others if k == at else other for k, other in enumerate(logs)]
-            if not others.size:  # the level has only this pass: a place for it in the order, with nothing to add
-                rest[at] = np.array([known[0]])
-            mean = pooled(rest, prior_sd, regimes)[at]
-            spread = mean.se * math.sqrt(mean.n * (1.0 + 1.0 / (others.size or 2)))
-            wide = t_quantile(SHARE, max(mean.dof, 1.0)) * math.hypot(spread, float(reading_sd[at][number]))
-            if abs(off) > wide:
-                found.append((at, number, off))
+        n = group.size
+        low = high = (group.sum() - group) / (n - 1) if n > 1 else np.full(1, np.nan)
+        if rising and n < 3 and 0 < at < len(logs) - 1:
+            below, above = float(logs[at - 1].mean()), float(logs[at + 1].mean())
+            part = (limits[at] - limits[at - 1]) / (limits[at + 1] - limits[at - 1])
+            more = below + part * (above - below), max(below, above)
+            low, high = np.fmin(low, min(more)), np.fmax(high, max(more))
+        if np.isnan(low).all():
+            continue
+        off = group - np.clip(group, low, high)
+        variance, dof = variances_at(at, every, *every.without(at, group), prior_sd, regimes)
+        spread = np.sqrt(variance * (1.0 + 1.0 / ((n - 1) or 2)))
+        wide = t_quantile(SHARE, max(dof, 1.0)) * np.hypot(spread, reading_sd[at])
+        odd = np.flatnonzero((np.abs(off) > LEAST) & (np.abs(off) > wide))
+        found += [(at, int(number), float(off[number])) for number in odd]
     return found

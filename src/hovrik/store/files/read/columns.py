@@ -170,10 +170,15 @@ def channels_of(
 ) -> dict[str, Channel]:
     """The channels of a mapping. row_ns : (kept rows,) time of each kept row; fields that hold no number are holes."""
     found = {}
+    whole = bool(kept.all())
     for name, (column, unit) in channels.items():
         factor, offset = UNITS[CHANNELS[name][1]][unit]
-        values = table.values[kept, column] * factor + offset
+        values = table.values[:, column] if whole else table.values[kept, column]
+        if (factor, offset) != (1.0, 0.0):
+            values = values * factor + offset
         known = np.isfinite(values)
-        if known.any():
+        if known.all():
+            found[name] = Channel(row_ns, values)
+        elif known.any():
             found[name] = Channel(row_ns[known], values[known])
     return found

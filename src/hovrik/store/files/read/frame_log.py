@@ -86,7 +86,7 @@ class Imported:
     day, not a time since some start; marks : set while recording."""
 
     trace: Trace
-    kept_lines: NDArray[np.int64]
+    kept_lines: NDArray[np.int32]
     problems: tuple[Problem, ...]
     origin_s: float | None = None
     is_dated: bool = False
@@ -245,7 +245,7 @@ def _to_stamps(unit_ms: NDArray[np.float64], is_stamps: bool) -> NDArray[np.int6
 
 
 def _report_gaps(
-    frames_ns: NDArray[np.int64], lines: NDArray[np.int64], is_stamps: bool, problems: list[Problem]
+    frames_ns: NDArray[np.int64], lines: NDArray[np.int32], is_stamps: bool, problems: list[Problem]
 ) -> None:
     interval_ms = np.diff(frames_ns) / 1e6
     threshold = max(GAP_MS, GAP_MEDIAN * float(np.median(interval_ms)))

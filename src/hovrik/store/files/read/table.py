@@ -11,8 +11,9 @@ import csv
 import math
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
 import numpy as np
@@ -31,7 +32,7 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16-be"),
 )
 _LOOK = 400  # lines the layout is judged by
-_CHUNK = 20_000  # lines
+_CHUNK = 500_000  # letters
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,7 @@ class Table:
 
     layout: Layout
     values: NDArray[np.float64]
-    lines: NDArray[np.int64]
+    lines: NDArray[np.int32]
     text: dict[tuple[int, int], str]
     problems: tuple[Problem, ...]
 
@@ -69,41 +70,81 @@ def read_table(path: Path) -> Table:
 def parse(data: bytes, name: str) -> Table:
     """The same for bytes; `name` is for messages."""
     text, encoding, problems = decode(data)
-    lines = _split_lines(text)
-    if not any(line.strip() for line in lines):
+    del data  # a large log is not held twice
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
+    sample = list(islice((line for line in _lines(text) if line.strip()), _LOOK))
+    if not sample:
         raise ImportRefused(f"{name} holds no text. Choose a file with frame times.")
-    delimiter, decimal_comma = _sniff(lines)
+    delimiter, decimal_comma = _sniff(sample)
     split = _splitter(delimiter)
-    header_line, width = _find_header(lines, split, decimal_comma)
-    columns = _column_names(split(lines[header_line]) if header_line is not None else None, width)
-    values, numbers, odd = _read_chunks(lines, split, header_line, width, decimal_comma, problems)
+    header, width = _find_header(_lines(text), split, decimal_comma)
+    columns = _column_names(split(header.text) if header is not None else None, width)
+    values, numbers, odd = _read_chunks(text, split, header, width, decimal_comma, problems)
     if not numbers.size:
         raise ImportRefused(f"{name} holds no rows of numbers.", tuple(problems))
-    layout = Layout(encoding, delimiter, decimal_comma, None if header_line is None else header_line + 1, columns)
+    layout = Layout(encoding, delimiter, decimal_comma, None if header is None else header.index + 1, columns)
     return Table(layout, values, numbers, odd, tuple(problems))
 
 
+@dataclass(frozen=True)
+class _Header:
+    """The line of the headings. index : from 0."""
+
+    index: int
+    text: str
+
+
+def _chunks(text: str) -> Iterator[list[str]]:
+    """Lines, some at a time, so that a large file is never held as lines. The last line break ends no further line."""
+    start, stop = 0, len(text) - text.endswith("\n")
+    while start <= stop:
+        end = text.find("\n", start + _CHUNK, stop)
+        if end < 0:
+            end = stop
+        yield text[start:end].split("\n")
+        start = end + 1
+
+
+def _lines(text: str) -> Iterator[str]:
+    return (line for chunk in _chunks(text) for line in chunk)
+
+
 def _read_chunks(
-    lines: Sequence[str], split: _splitter, header_line: int | None, width: int, decimal_comma: bool,
-    problems: list[Problem],
-) -> tuple[NDArray[np.float64], NDArray[np.int64], dict[tuple[int, int], str]]:  # fmt: skip
-    """All rows, by chunks: those without a fault go through NumPy's own reader, only the others line by line."""
-    parts, numbers, odd, kept = [], [], {}, 0
-    for start in range(0, len(lines), _CHUNK):
-        chunk = lines[start : start + _CHUNK]
-        has_header = header_line is not None and header_line >= start
-        values = None if has_header or decimal_comma else _plain_chunk(chunk, split.delimiter, width)
-        if values is not None:
-            at = np.arange(start + 1, start + len(chunk) + 1, dtype=np.int64)
+    text: str, split: _splitter, header: _Header | None, width: int, decimal_comma: bool, problems: list[Problem]
+) -> tuple[NDArray[np.float64], NDArray[np.int32], dict[tuple[int, int], str]]:
+    """All rows, by chunks: those without a fault go through NumPy's own reader, only the others line by line. Columns
+    lie one behind another, so that a channel need not be copied."""
+    most = text.count("\n") + 1
+    values, numbers = np.empty((most, width), order="F"), np.empty(most, np.int32)
+    odd: dict[tuple[int, int], str] = {}
+    start = kept = 0
+    for chunk in _behind(_chunks(text), header):
+        has_header = header is not None and header.index >= start
+        plain = None if has_header or decimal_comma else _plain_chunk(chunk, split.delimiter, width)
+        if plain is not None:
+            found: Sequence[int] | range = range(start + 1, start + len(chunk) + 1)
         else:
-            rows, found = _rows(chunk, start, lines, split, header_line, width, problems)
-            values, strange = _numbers(rows, decimal_comma) if rows else (np.empty((0, width)), {})
-            odd.update({(row + kept, column): text for (row, column), text in strange.items()})
-            at = np.array(found, np.int64)
-        parts.append(values)
-        numbers.append(at)
-        kept += at.size
-    return np.concatenate(parts), np.concatenate(numbers), odd
+            rows, found = _rows(chunk, start, split, header, width, problems)
+            plain, strange = _numbers(rows, decimal_comma) if rows else (np.empty((0, width)), {})
+            odd.update({(row + kept, column): said for (row, column), said in strange.items()})
+        values[kept : kept + len(found)] = plain
+        numbers[kept : kept + len(found)] = found
+        start, kept = start + len(chunk), kept + len(found)
+    return values[:kept], numbers[:kept], odd
+
+
+def _behind(chunks: Iterator[list[str]], header: _Header | None) -> Iterator[list[str]]:
+    """The same lines, with a break behind the header: what follows it is mostly plain."""
+    start = 0
+    for chunk in chunks:
+        cut = header.index + 1 - start if header is not None else 0
+        start += len(chunk)
+        if 0 < cut < len(chunk):
+            yield chunk[:cut]
+            yield chunk[cut:]
+        else:
+            yield chunk
 
 
 def _plain_chunk(chunk: Sequence[str], delimiter: str, width: int) -> NDArray[np.float64] | None:
@@ -136,21 +177,12 @@ def decode(data: bytes) -> tuple[str, str, list[Problem]]:
     return text, encoding, problems
 
 
-def _split_lines(text: str) -> list[str]:
-    """Lines by LF, CR LF or CR only; other separators are data. The last line break ends no further line."""
-    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    if lines and lines[-1] == "":
-        lines.pop()
-    return lines
-
-
-def _sniff(lines: Sequence[str]) -> tuple[str, bool]:
-    """Delimiter and whether commas are decimal.
+def _sniff(sample: Sequence[str]) -> tuple[str, bool]:
+    """Delimiter and whether commas are decimal, from the first lines that hold anything.
 
     The delimiter is the candidate whose count is the same on most lines. Commas are decimal where another
     delimiter is present and fields look like 16,7, or where the header has one field and every row a comma.
     """
-    sample = [line for line in lines if line.strip()][:_LOOK]
     best, best_score = "", 0.0
     for candidate in _DELIMITERS:
         counts = Counter(_count_outside_quotes(line, candidate) for line in sample)
@@ -205,28 +237,30 @@ def _is_number(field: str, decimal_comma: bool) -> bool:
     return bool(_NUMBER.fullmatch(field.replace(",", ".") if decimal_comma else field))
 
 
-def _find_header(lines: Sequence[str], split: _splitter, decimal_comma: bool) -> tuple[int | None, int]:
-    """Index of the header line (None where the numbers have none) and the number of fields of a row.
+def _find_header(lines: Iterable[str], split: _splitter, decimal_comma: bool) -> tuple[_Header | None, int]:
+    """The header line (None where the numbers have none) and the number of fields of a row.
 
     The width is the most common one among lines with a number; the header is the last line without any number
     before the first such line of that width.
     """
     numeric: list[tuple[int, int]] = []
+    before: list[str] = []
     for index, line in enumerate(lines):
         fields = split(line)
+        before.append(line)
         if any(_is_number(f, decimal_comma) for f in fields):
             numeric.append((index, len(fields)))
             if len(numeric) >= _LOOK:
                 break
     if not numeric:
-        return None, len(split(lines[0]))
+        return None, len(split(before[0]))
     width = Counter(w for _, w in numeric).most_common(1)[0][0]
     first = next(index for index, w in numeric if w == width)
     for index in range(first - 1, -1, -1):
-        fields = split(lines[index])
+        fields = split(before[index])
         named = sum(bool(f.strip()) and not _is_number(f, decimal_comma) for f in fields)
         if len(fields) == width and named and named >= (width + 1) // 2:
-            return index, width
+            return _Header(index, before[index]), width
     return None, width
 
 
@@ -242,10 +276,10 @@ def _column_names(header: Sequence[str] | None, width: int) -> tuple[str, ...]:
 
 
 def _rows(
-    chunk: Sequence[str], start: int, lines: Sequence[str], split: _splitter, header_line: int | None, width: int,
-    problems: list[Problem],
-) -> tuple[list[list[str]], list[int]]:  # fmt: skip
-    header = [f.strip() for f in split(lines[header_line])] if header_line is not None else None
+    chunk: Sequence[str], start: int, split: _splitter, heading: _Header | None, width: int, problems: list[Problem]
+) -> tuple[list[list[str]], list[int]]:
+    header = [f.strip() for f in split(heading.text)] if heading is not None else None
+    header_line = heading.index if heading is not None else None
     rows, numbers = [], []
     for index, line in enumerate(chunk, start):
         if index == header_line:

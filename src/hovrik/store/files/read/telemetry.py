@@ -70,7 +70,7 @@ class Telemetry:
     origin_s: float | None
     is_dated: bool
     length_s: float
-    kept_lines: NDArray[np.int64]
+    kept_lines: NDArray[np.int32]
     problems: tuple[Problem, ...]
     name: str = ""
 
