@@ -2,7 +2,7 @@
 
 from itertools import pairwise
 
-from helpers.window import click, opened, texts
+from helpers.window import at_rest, click, opened, texts
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -145,6 +145,7 @@ def test_scenes_mix_and_what_can_be_told_apart(demo_copy, qtbot):
         click(window.stage_buttons["Scene"])
         scene, session = window.stage("Scene"), window.session
         scene.pages.setCurrentIndex(2)
+        at_rest(scene, qtbot)
         assert "one pass varies by" in scene.spread_words.text() and "of 60 s" in scene.advice.text()
         assert len(scene.plot.data) == 8
         scene.difference.setValue(1.0)

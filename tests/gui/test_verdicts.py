@@ -2,7 +2,7 @@
 
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
-from helpers.window import click, opened, texts
+from helpers.window import at_rest, click, opened, texts
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -40,9 +40,11 @@ def test_evidence_marks_and_thresholds(spoiled, qtbot):
         click(window.stage_buttons["Read"])
         read, session = window.stage("Read"), window.session
         session.select_pass(record.id)
+        at_rest(read, qtbot)
         assert "limit exceeded" in read.pass_words.text() and "time gaps" in read.pass_words.text()
         assert {words for _, _, words in read.trace._spans} == {"limit exceeded", "time gaps"}
         click(read.marks)
+        at_rest(read, qtbot)
         assert read.trace._marks == pytest.approx((0.0, record.trace.seconds))
         read.trace.marks_moved.emit(0, 50_000_000_000)
         qtbot.waitUntil(

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 from helpers.window import button_named, click, opened, texts, type_number
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -50,7 +50,7 @@ def test_nothing_is_cut_off_at_1280x800(demo_copy, qtbot, theme):
         tokens.apply(QApplication.instance(), theme)
         for name in STAGES:
             click(window.stage_buttons[name])
-            qtbot.wait(30)
+            QApplication.processEvents()
             assert (window.width(), window.height()) == (1280, 800), name
             for control in shown_controls(window):
                 if scrolls(control):
@@ -67,7 +67,7 @@ def test_every_control_is_named_and_large_enough_to_touch(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         for name in STAGES:
             window.show_stage(name)
-            qtbot.wait(10)
+            QApplication.processEvents()
             for control in shown_controls(window):
                 words = control.accessibleName() or getattr(control, "text", str)()
                 assert words, (name, type(control).__name__)
@@ -222,7 +222,8 @@ def test_keep_replace_undo_remove(demo_copy, qtbot):
         assert len(notebook.profiles()) == 1
         window.session.undo_stack.undo()
         assert len(notebook.profiles()) == 1  # the first one is back
-        qtbot.wait(20)
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        QApplication.processEvents()
         click(button_named(keep, "Remove"))
         assert notebook.profiles() == [] and window.stage_buttons["Keep"].text() == "Keep\nnothing kept"
         window.session.undo_stack.undo()
@@ -255,7 +256,7 @@ def test_the_window_opens_no_window_and_takes_no_focus_during_a_run(demo_copy, q
         window.bench.pace.show_key("10")
         window.start_sweep()
         before = set(QApplication.topLevelWidgets())
-        qtbot.wait(600)
+        qtbot.waitUntil(lambda: window.bench.state.text().startswith("Running"), timeout=60_000)
         new = [w for w in set(QApplication.topLevelWidgets()) - before if isinstance(w, QWidget) and w.isVisible()]
         assert new == []
         window.runner.stop()

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from hovrik.app.main_window import MainWindow
 from hovrik.app.session import Session
 from hovrik.app.start import make_application
+from hovrik.app.worker import Worker
 
 
 @contextmanager
@@ -27,6 +28,12 @@ def opened(path, qtbot, *, evaluated=True):
         window.close()
         window.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def at_rest(parent, qtbot):
+    """Wait until nothing that was asked for below `parent` is under way."""
+    workers = parent.findChildren(Worker)
+    qtbot.waitUntil(lambda: not any(worker.is_busy for worker in workers), timeout=60_000)
 
 
 def click(widget):

@@ -1,5 +1,6 @@
 """A rig run by hand: from plan to stored passes in two OS slots on the real window; the machine alone; stopping."""
 
+import re
 import time
 from dataclasses import replace
 
@@ -66,6 +67,12 @@ class Scripted:
 def guided(person):
     """A machine on a clock of its own."""
     return GuidedMachine(RIG, [TITLE], "moss", person, SteppedClock())
+
+
+def seconds_left(panel, qtbot):
+    """What the panel says is left of the measuring, s of the machine."""
+    qtbot.waitUntil(lambda: panel.text.text().startswith("Measuring"), timeout=60_000)
+    return int(re.search(r"(\d+) s left", panel.text.text()).group(1))
 
 
 def test_instructions_readings_and_honest_provenance():
@@ -301,7 +308,8 @@ def test_the_end_of_the_scene_by_its_own_key(notebook, qtbot):
         qtbot.waitUntil(lambda: panel.end.isEnabled(), timeout=60_000)
         assert "s left" in panel.text.text() and panel.text.text().startswith("Measuring")
         panel.end_mark.take(QKeySequence("F11"))
-        qtbot.wait(500)
+        left = seconds_left(panel, qtbot)
+        qtbot.waitUntil(lambda: seconds_left(panel, qtbot) <= left - 8, timeout=60_000)
         QTest.keyClick(panel.done, Qt.Key.Key_F11)
         qtbot.waitUntil(lambda: panel.readings.isVisible(), timeout=60_000)
         assert panel.text.text().startswith("It is over")
@@ -361,7 +369,8 @@ def test_questions_once_ticks_a_meter_and_a_still_with_a_pass(notebook, tmp_path
             QTest.keyClick(panel.done, Qt.Key.Key_Space)
             if panel.is_timing:
                 for ticks in range(1, 5):
-                    qtbot.wait(300)  # a step of the gauge in three seconds of the machine
+                    left = seconds_left(panel, qtbot)  # a step of the gauge in three seconds of the machine
+                    qtbot.waitUntil(lambda left=left: seconds_left(panel, qtbot) <= left - 3, timeout=60_000)
                     QTest.keyClick(panel.done, Qt.Key.Key_Space)
                     pressed_s.append(window.guide.speed * time.monotonic())
                     assert panel.ticks == ticks

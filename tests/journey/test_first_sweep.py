@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from helpers.window import button_named, click, opened, texts, type_number
+from helpers.window import at_rest, button_named, click, opened, texts, type_number
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -61,6 +61,7 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         read.table.setFocus()
         QTest.keyClick(read.table, Qt.Key.Key_Down)
         QTest.keyClick(read.table, Qt.Key.Key_Down)
+        at_rest(read, qtbot)
         assert window.session.selected_pass and len(read.trace.data["interval_ms"]) > 200
         assert sum(read.distribution.data["share_percent"]) == pytest.approx(100, abs=0.1)
         click(window.stage_buttons["Choose"])

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from helpers.build import wandering
-from helpers.window import click, opened
+from helpers.window import at_rest, click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -51,18 +51,22 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         QTest.keyClicks(dialog.cap, "none")
         QTest.keyClicks(dialog.room, "21")
         click(dialog.accept_)
+        at_rest(dialog, qtbot)
         assert "Imported" in dialog.message.text()
         qtbot.waitUntil(
             lambda: any(v.record.origin.value == "imported" for v in window.session.evaluation.views), timeout=60_000
         )
         click(dialog.accept_)  # the button once more
+        at_rest(dialog, qtbot)
         assert "in the notebook already" in dialog.message.text()
         dialog.tabs.setCurrentWidget(dialog.summary_page)
         click(dialog.accept_)
+        at_rest(dialog, qtbot)
         assert "a mean_fps, min_fps or score is needed" in dialog.message.text()
         for key, text in (("mean_fps", "52,5"), ("source", "a friend")):
             QTest.keyClicks(dialog.summary[key], text)
         click(dialog.accept_)
+        at_rest(dialog, qtbot)
         assert "Imported" in dialog.message.text()
         dialog.close()
         qtbot.waitUntil(

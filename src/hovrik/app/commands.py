@@ -1,137 +1,185 @@
-"""Undo: every edit of the document as a command. Measurements and hardware are never undone."""
+"""Undo: every edit of the document as a command of one of three shapes. Measurements and hardware are never undone.
+
+A value that is replaced, a row that is added and taken back by a further row, a thing that is taken off a list and put
+back. Each is guarded: where the disk refuses, or what it was about was changed since by something else, the command
+drops out and says so.
+"""
 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Sequence
+from typing import Any, Generic, TypeVar
 
 from PyQt6.QtGui import QUndoCommand
 
-from ..core.errors import HovrikError, StoreError
+from ..core.errors import HovrikError, PlanError
 from ..core.facts.condition import Condition, Provenance, to_plain
 from ..core.facts.incident import Incident, IncidentKind
 from ..core.facts.knob import Level
+from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.facts.title import Title
+from ..core.passes.checks import Thresholds
+from ..core.passes.guards import GuardThresholds
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
-from ..service import incidents, library, profiles
-from ..service.thresholds import AnyThresholds
+from ..service import incidents, library, profiles, thresholds
+from ..service import run as sweep
 from ..store import stills
 from .session import Session
 
-
-class SetQuestion(QUndoCommand):
-    """Change parts of the question."""
-
-    def __init__(self, session: Session, question: Question) -> None:
-        super().__init__("change the question")
-        self._session, self._before, self._after = session, session.question, question
-
-    def redo(self) -> None:
-        self._session.set_question(self._after)
-
-    def undo(self) -> None:
-        if self._before is not None:
-            self._session.set_question(self._before)
+T = TypeVar("T")
 
 
-class SetDesign(QUndoCommand):
-    """Change the plan being edited; edits of the same field in a row are one step."""
+class Guarded(QUndoCommand):
+    """A command whose acts may be refused. act : raises HovrikError where it is."""
 
-    def __init__(self, session: Session, design: LadderDesign, field: str) -> None:
-        super().__init__(f"change {field}")
-        self._session, self._before, self._after, self._field = session, session.design, design, field
+    def __init__(self, session: Session, words: str) -> None:
+        super().__init__(words)
+        self._session = session
+
+    def _do(self, act: Callable[[], Any]) -> bool:
+        try:
+            act()
+        except HovrikError as fault:
+            self.setObsolete(True)
+            self._session.failed.emit(str(fault))
+            if isinstance(fault, PlanError):  # what cannot be is taken out of its field; what may be later stays there
+                self._session.library_changed.emit()
+            return False
+        return True
+
+
+class SetValue(Guarded, Generic[T]):
+    """Replace a value; edits of the same thing in a row are one step where it has a name.
+
+    read : the value as it is; write : the session's setter.
+    """
+
+    def __init__(
+        self, session: Session, words: str, read: Callable[[], T], write: Callable[[T], None], after: T, name: str = ""
+    ) -> None:
+        super().__init__(session, words)
+        self._read, self._write, self._before, self._after, self._name = read, write, read(), after, name
 
     def id(self) -> int:
-        return 1
+        return 1 if self._name else -1
 
     def mergeWith(self, other: QUndoCommand | None) -> bool:
-        if not isinstance(other, SetDesign) or other._field != self._field:
+        if not isinstance(other, SetValue) or other._name != self._name:
             return False
         self._after = other._after
         return True
 
     def redo(self) -> None:
-        self._session.set_design(self._after)
+        self._replace(self._before, self._after)
 
     def undo(self) -> None:
-        self._session.set_design(self._before)
+        self._replace(self._after, self._before)
+
+    def _replace(self, expected: T, wanted: T) -> None:
+        if self._read() != expected:
+            self.setObsolete(True)
+            self._session.failed.emit(f"“{self.text()}” is left out: it was changed since by something else.")
+            return
+        self._do(lambda: self._write(wanted))
 
 
-class SetRoom(QUndoCommand):
-    """Change the room temperature noted with passes."""
+class AddRow(Guarded, Generic[T]):
+    """Add a row; undoing adds one that takes it back, redoing one that takes that back.
 
-    def __init__(self, session: Session, room_c: float | None) -> None:
-        super().__init__("change the room")
-        self._session, self._before, self._after = session, session.room_c, room_c
-
-    def redo(self) -> None:
-        self._session.set_room(self._after)
-
-    def undo(self) -> None:
-        self._session.set_room(self._before)
-
-
-class SaveVersion(QUndoCommand):
-    """Save a changed rig or title as a new version; undoing saves the one before as a newer one.
-
-    save : the session's setter for it, which may refuse.
+    add : its name; take_back : from a name to what takes that back; again : the same once more; told : signals.
     """
 
-    def __init__(self, session: Session, save: Callable[[Any], None], before: Any, after: Any, what: str) -> None:
-        super().__init__(f"change {what}")
-        self._session, self._save, self._before, self._after = session, save, before, after
+    def __init__(
+        self, session: Session, words: str, add: Callable[[], T], take_back: Callable[[T], T],
+        again: Callable[[T], T] | None = None, told: Sequence[Any] = (),
+    ) -> None:  # fmt: skip
+        super().__init__(session, words)
+        self._add, self._take_back, self._again, self._told = add, take_back, again, told
+        self._name: T | None = None
 
     def redo(self) -> None:
-        self._try(self._after)
+        again, name = self._again, self._name
+        self._act(self._add if name is None or again is None else lambda: again(name))
 
     def undo(self) -> None:
-        self._try(self._before)
+        name = self._name
+        if name is not None:
+            self._act(lambda: self._take_back(name))
 
-    def _try(self, body: Any) -> None:
-        try:
-            self._save(body)
-        except HovrikError as fault:
-            self.setObsolete(True)
-            self._session.failed.emit(str(fault))
-            self._session.library_changed.emit()
+    def _act(self, act: Callable[[], T]) -> None:
+        def keep() -> None:
+            self._name = act()
+
+        if self._do(keep):
+            for signal in self._told:
+                signal.emit()
 
 
-class SetAnswers(QUndoCommand):
-    """Answer an item of the list before measuring."""
+class TakeOff(Guarded):
+    """Take a thing off a list; undoing puts it back. set_off : does either."""
 
-    def __init__(self, session: Session, rig_key: str, before: dict[str, Any], after: dict[str, Any]) -> None:
-        super().__init__("answer a question")
-        self._session, self._rig_key, self._before, self._after = session, rig_key, before, after
+    def __init__(self, session: Session, words: str, set_off: Callable[[bool], None], told: Sequence[Any]) -> None:
+        super().__init__(session, words)
+        self._set_off, self._told = set_off, told
 
     def redo(self) -> None:
-        self._session.set_answers(self._rig_key, self._after)
+        self._act(True)
 
     def undo(self) -> None:
-        self._session.set_answers(self._rig_key, self._before)
+        self._act(False)
+
+    def _act(self, off: bool) -> None:
+        if self._do(lambda: self._set_off(off)):
+            for signal in self._told:
+                signal.emit()
 
 
-class RemoveStill(QUndoCommand):
-    """Take a still off the list."""
+# -- edits, each pushed
 
-    def __init__(self, session: Session, still_id: str) -> None:
-        super().__init__("remove a still")
-        self._session, self._still_id = session, still_id
 
-    def redo(self) -> None:
-        self._set(removed=True)
+def set_question(session: Session, question: Question) -> None:
+    """Change parts of the question."""
+    if session.question is None:
+        session.set_question(question)
+        return
 
-    def undo(self) -> None:
-        self._set(removed=False)
+    def write(value: Question | None) -> None:
+        if value is not None:
+            session.set_question(value)
 
-    def _set(self, *, removed: bool) -> None:
-        try:
-            stills.remove_still(self._session.notebook, self._still_id, removed=removed)
-        except HovrikError as fault:
-            self.setObsolete(True)
-            self._session.failed.emit(str(fault))
-        self._session.stills_changed.emit()
+    session.undo_stack.push(SetValue(session, "change the question", lambda: session.question, write, question))
+
+
+def set_design(session: Session, design: LadderDesign, field: str) -> None:
+    """Change the plan being edited; edits of the same field in a row are one step."""
+    read = lambda: session.design  # noqa: E731
+    session.undo_stack.push(SetValue(session, f"change {field}", read, session.set_design, design, f"design {field}"))
+
+
+def set_room(session: Session, room_c: float | None) -> None:
+    """Change the room temperature noted with passes."""
+    read = lambda: session.room_c  # noqa: E731
+    session.undo_stack.push(SetValue(session, "change the room", read, session.set_room, room_c))
+
+
+def save_rig(session: Session, rig: Rig, what: str) -> None:
+    """Save a changed rig; undoing saves the one before as a newer one."""
+    read = lambda: sweep.rig_of(session.notebook, rig.key)  # noqa: E731
+    session.undo_stack.push(SetValue(session, f"change {what}", read, session.set_rig, rig))
+
+
+def save_title(session: Session, title: Title, what: str) -> None:
+    """Save a changed title; undoing saves the one before as a newer one."""
+
+    def write(value: Title | None) -> None:
+        if value is not None:
+            session.set_title(value)
+
+    read = lambda: sweep.title_of(session.notebook, title.key)  # noqa: E731
+    session.undo_stack.push(SetValue(session, f"change {what}", read, write, title))
 
 
 def answer(session: Session, name: str, text: str) -> None:
@@ -139,7 +187,8 @@ def answer(session: Session, name: str, text: str) -> None:
     rig = session.rig
     if rig is None:
         return
-    before = library.answers_of(session.notebook, rig.key)
+    key = rig.key
+    before = library.answers_of(session.notebook, key)
     after = {k: v for k, v in before.items() if k != name}
     if text:
         try:
@@ -148,127 +197,83 @@ def answer(session: Session, name: str, text: str) -> None:
             value = text
         after |= to_plain({name: Condition(value, Provenance.ASKED, time.time_ns())})
     if {k: v["value"] for k, v in before.items()} != {k: v["value"] for k, v in after.items()}:
-        session.undo_stack.push(SetAnswers(session, rig.key, before, after))
+        read = lambda: library.answers_of(session.notebook, key)  # noqa: E731
+        write = lambda answers: session.set_answers(key, answers)  # noqa: E731
+        session.undo_stack.push(SetValue(session, "answer a question", read, write, after))
 
 
-class SetThresholds(QUndoCommand):
+def set_thresholds(session: Session, after: Thresholds | GuardThresholds) -> None:
     """Change the thresholds of the checks or of the guards."""
-
-    def __init__(self, session: Session, before: AnyThresholds, after: AnyThresholds) -> None:
-        super().__init__("change a threshold")
-        self._session, self._before, self._after = session, before, after
-
-    def redo(self) -> None:
-        self._session.set_thresholds(self._after)
-
-    def undo(self) -> None:
-        self._session.set_thresholds(self._before)
+    read = lambda: thresholds.thresholds_of(session.notebook, type(after))  # noqa: E731
+    session.undo_stack.push(SetValue(session, "change a threshold", read, session.set_thresholds, after))
 
 
-class NoteIncident(QUndoCommand):
-    """Note an incident; undoing adds a row that takes it back."""
-
-    def __init__(self, session: Session, kind: IncidentKind, setup: Setup, phase: str, words: str) -> None:
-        super().__init__("note an incident")
-        self._session, self._what = session, (kind, setup, phase, words)
-        self._made: Incident | None = None
-
-    def redo(self) -> None:
-        kind, setup, phase, words = self._what
-        question = self._session.question
-        if question is None:
-            return
-        try:
-            self._made = incidents.note(self._session.notebook, question, kind, setup, phase=phase, words=words)
-        except HovrikError as fault:
-            self.setObsolete(True)
-            self._session.failed.emit(str(fault))
-            return
-        self._tell()
-
-    def undo(self) -> None:
-        if self._made is not None:
-            self._session.notebook.take_back_incident(self._made)
-            self._tell()
-
-    def _tell(self) -> None:
-        self._session.incidents_changed.emit()
-        self._session.passes_changed.emit()
+def annotate(session: Session, pass_id: str, kind: str, body: dict[str, Any]) -> None:
+    """Add an overrule, a deletion or moved marks to a pass."""
+    words = {"overrule": "overrule a verdict", "deletion": "take out a pass", "mark": "move the marks"}[kind]
+    notebook = session.notebook
+    undo = lambda uid: notebook.undo_annotation(pass_id, uid)  # noqa: E731
+    add = lambda: notebook.annotate(pass_id, kind, body)  # noqa: E731
+    session.undo_stack.push(AddRow(session, words, add, undo, undo, [session.passes_changed]))
 
 
-class Annotate(QUndoCommand):
-    """Add an overrule, a deletion or moved marks to a pass; undoing adds a row that takes it back."""
+def imported(session: Session, ids: Sequence[str]) -> None:
+    """Passes were imported; undoing takes all of them out."""
+    notebook = session.notebook
 
-    def __init__(self, session: Session, pass_id: str, kind: str, body: dict[str, Any]) -> None:
-        super().__init__(
-            {"overrule": "overrule a verdict", "deletion": "take out a pass", "mark": "move the marks"}[kind]
-        )
-        self._session, self._pass_id, self._kind, self._body = session, pass_id, kind, body
-        self._uid = ""
-        self._undo_uid = ""
+    def take_out(_: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(notebook.annotate(one, "deletion", {}) for one in ids)
 
-    def redo(self) -> None:
-        notebook = self._session.notebook
-        try:
-            if self._undo_uid:
-                notebook.undo_annotation(self._pass_id, self._undo_uid)
-            else:
-                self._uid = notebook.annotate(self._pass_id, self._kind, self._body)
-        except StoreError as fault:
-            self._session.failed.emit(str(fault))
-            self.setObsolete(True)
-            return
-        self._session.passes_changed.emit()
+    def bring_back(uids: tuple[str, ...]) -> tuple[str, ...]:
+        for one, uid in zip(ids, uids, strict=True):
+            notebook.undo_annotation(one, uid)
+        return ()
 
-    def undo(self) -> None:
-        try:
-            self._undo_uid = self._session.notebook.undo_annotation(self._pass_id, self._uid)
-        except StoreError as fault:
-            self._session.failed.emit(str(fault))
-            return
-        self._session.passes_changed.emit()
+    words = "import a pass" if len(ids) == 1 else f"import {len(ids)} passes"
+    session.undo_stack.push(AddRow(session, words, tuple, take_out, bring_back, [session.passes_changed]))
 
 
-class KeepProfile(QUndoCommand):
-    """Put a profile on the shelf."""
+def note_incident(session: Session, kind: IncidentKind, setup: Setup, phase: str, words: str) -> None:
+    """Note an incident."""
+    question, notebook = session.question, session.notebook
+    if question is None:
+        return
 
-    def __init__(self, session: Session, body: dict[str, Any]) -> None:
-        super().__init__("keep a profile")
-        self._session, self._body = session, body
-        self._id = ""
-        self._replaced: list[str] = []
+    def take_back(made: Incident) -> Incident:
+        notebook.take_back_incident(made)
+        return made
 
-    def redo(self) -> None:
-        notebook = self._session.notebook
+    add = lambda: incidents.note(notebook, question, kind, setup, phase=phase, words=words)  # noqa: E731
+    told = [session.incidents_changed, session.passes_changed]
+    session.undo_stack.push(AddRow(session, "note an incident", add, take_back, lambda _: add(), told))
+
+
+def keep_profile(session: Session, body: dict[str, Any]) -> None:
+    """Put a profile on the shelf in place of the one that is there."""
+    notebook = session.notebook
+
+    def add() -> tuple[str, list[str]]:
         before = {i for i, _ in notebook.profiles()}
-        try:
-            self._id = profiles.keep(notebook, self._body)
-        except StoreError as fault:
-            self._session.failed.emit(str(fault))
-            self.setObsolete(True)
-            return
-        self._replaced = sorted(before - {i for i, _ in notebook.profiles()})
-        self._session.profiles_changed.emit()
+        made = profiles.keep(notebook, body)
+        return made, sorted(before - {i for i, _ in notebook.profiles()})
 
-    def undo(self) -> None:
-        notebook = self._session.notebook
-        notebook.remove_profile(self._id)
-        for profile in self._replaced:
+    def take_back(made: tuple[str, list[str]]) -> tuple[str, list[str]]:
+        notebook.remove_profile(made[0])
+        for profile in made[1]:
             notebook.remove_profile(profile, removed=False)
-        self._session.profiles_changed.emit()
+        return made
+
+    told = [session.profiles_changed]
+    session.undo_stack.push(AddRow(session, "keep a profile", add, take_back, lambda _: add(), told))
 
 
-class RemoveProfile(QUndoCommand):
+def remove_profile(session: Session, profile_id: str) -> None:
     """Take a profile off the shelf."""
+    act = lambda off: session.notebook.remove_profile(profile_id, removed=off)  # noqa: E731
+    session.undo_stack.push(TakeOff(session, "remove a profile", act, [session.profiles_changed]))
 
-    def __init__(self, session: Session, profile_id: str) -> None:
-        super().__init__("remove a profile")
-        self._session, self._id = session, profile_id
 
-    def redo(self) -> None:
-        self._session.notebook.remove_profile(self._id)
-        self._session.profiles_changed.emit()
-
-    def undo(self) -> None:
-        self._session.notebook.remove_profile(self._id, removed=False)
-        self._session.profiles_changed.emit()
+def remove_still(session: Session, still_id: str) -> None:
+    """Take a still off the list."""
+    act = lambda off: stills.remove_still(session.notebook, still_id, removed=off)  # noqa: E731
+    session.undo_stack.push(TakeOff(session, "remove a still", act, [session.stills_changed]))

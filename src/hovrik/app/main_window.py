@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Callable, Sequence
 from typing import TypeVar
 
-from PyQt6.QtCore import QByteArray, QSettings, Qt, QTimer
+from PyQt6.QtCore import QByteArray, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -25,6 +25,7 @@ from .evaluate_worker import EvaluateWorker
 from .guide import Guide
 from .run_worker import RunWorker
 from .session import Session
+from .settings import remember, remembered
 from .stages.base import Stage
 from .stages.bench import BenchStage
 from .widgets.answer_panel import AnswerPanel
@@ -226,6 +227,7 @@ class MainWindow(QMainWindow):
         else:
             self.evaluate()
         self._show_readiness()
+        self.session.look_through()
 
     def _on_library_changed(self) -> None:
         self.question_line.show_question()
@@ -447,8 +449,7 @@ class MainWindow(QMainWindow):
             page.keep_answer()
 
     def _restore_state(self) -> None:
-        settings = QSettings("hovrik", "hovrik")
-        geometry = settings.value("geometry")
+        geometry = remembered("geometry")
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
         stage = self.session.notebook.get_state("stage")
@@ -465,7 +466,7 @@ class MainWindow(QMainWindow):
         self.evaluator.close()
         for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
             worker.close()
-        QSettings("hovrik", "hovrik").setValue("geometry", self.saveGeometry())
+        remember("geometry", self.saveGeometry())
         current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
         with contextlib.suppress(HovrikError):  # a full disk must not keep the window open; nothing measured is lost
             self.session.notebook.set_state("stage", current)

@@ -14,7 +14,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from ..core.errors import StoreError
+from ..core.errors import Damaged, HovrikError, StoreError
 from ..core.facts.condition import Condition
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.title import Title
@@ -28,8 +28,10 @@ from ..service import run as sweep
 from ..service.gather import Evaluation
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
-from .worker import Worker
+from .worker import Wanted, Worker
 
+MOST_EDITS = 200  # that can be undone
+EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
 DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
 
 
@@ -58,8 +60,11 @@ class Session(QObject):
 
     def __init__(self, path: Path) -> None:
         super().__init__()
-        self.notebook = Notebook(path)
+        self.notebook = Notebook(path, busy_s=EDIT_WAITS_S, check=False)
         self.undo_stack = QUndoStack(self)
+        self.undo_stack.setUndoLimit(MOST_EDITS)
+        self._checker = Worker("check", self)
+        self._checker.failed.connect(self._on_damaged)
         self.evaluation: Evaluation | None = None
         self.selected_pass: str | None = None
         self.machine_seen = Seen()
@@ -71,6 +76,21 @@ class Session(QObject):
         body = self.notebook.get_state("design")
         self.design = LadderDesign.from_dict(body) if body else DEFAULT_DESIGN
         self.room_c: float | None = self.notebook.get_state("room_c")
+
+    def look_through(self) -> None:
+        """Look at every page of the file off the interface thread; what is damaged is told, and nothing is written
+        into it any more."""
+
+        def work(_wanted: Wanted) -> None:
+            with self.notebook.sibling() as own:
+                own.look_through()
+
+        self._checker.ask(work)
+
+    def _on_damaged(self, fault: HovrikError) -> None:
+        if isinstance(fault, Damaged):
+            self.notebook.close_for_writing(str(fault))
+        self.failed.emit(str(fault))
 
     def close(self) -> None:
         """Let go of the notebook."""

@@ -52,9 +52,10 @@ class Worker(QObject):
 
     @property
     def is_busy(self) -> bool:
-        """Whether work is under way or waits, wanted or not."""
+        """Whether work is under way or waits, wanted or not, or what it gave is not told yet."""
         with self._lock:
-            return self._under_way or bool(self._waiting)
+            untold = self._untold and not self._closing
+            return bool(untold or self._under_way or self._waiting)
 
     def ask(self, work: Callable[..., Any]) -> None:
         """Do `work(wanted)`, or `work(wanted, resource)` where there is one, dropping what an older piece gives."""

@@ -14,7 +14,7 @@ from ...core.facts.sheets import GUARDS, THRESHOLDS
 from ...core.passes.checks import Thresholds
 from ...core.passes.guards import GuardThresholds
 from ...service.thresholds import AnyThresholds, thresholds_of
-from ..commands import SetThresholds
+from ..commands import set_thresholds
 from ..session import Session
 from ..stages.base import scrolling
 from ..widgets.fields import button, label
@@ -61,9 +61,8 @@ class ThresholdsPage(QWidget, Generic[AnyThresholds]):
             self.fault.show()
 
     def _set(self, thresholds: AnyThresholds) -> None:
-        now = self._in_force()
-        if thresholds != now:
-            self._session.undo_stack.push(SetThresholds(self._session, now, thresholds))
+        if thresholds != self._in_force():
+            set_thresholds(self._session, thresholds)
         else:
             self.refresh()
 

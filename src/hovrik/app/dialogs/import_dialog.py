@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -34,6 +35,8 @@ from ...service.imports import mappings, telemetry
 from ...service.imports import one as imports
 from ...store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert
 from ...store.files.read.table import Table, read_table
+from ...store.notebook import Notebook
+from ..commands import imported
 from ..session import Session
 from ..widgets.batch_page import BatchPage
 from ..widgets.channel_grid import ChannelGrid
@@ -70,6 +73,10 @@ class ImportDialog(QDialog):
         self._converter = Worker("convert", self)
         self._converter.finished.connect(self._on_converted)
         self._converter.failed.connect(self._on_failed)
+        self._keeper = Worker("keep", self, every=True)
+        self._keeper.finished.connect(self._on_kept)
+        self._keeper.failed.connect(lambda fault: self.message.setText(str(fault)))
+        self._keeper.idle.connect(self._update_accept)
         self.tabs = QTabWidget()
         self.tabs.addTab(self._file_page(), "Frame times from a file")
         self.telemetry = TelemetryPage(session)
@@ -77,11 +84,11 @@ class ImportDialog(QDialog):
         self.tabs.addTab(self.telemetry, "Telemetry beside it")
         self.batch = BatchPage(session, self._stated, lambda: self.telemetry.telemetry)
         self.batch.changed.connect(self._update_accept)
-        self.batch.stored.connect(lambda _: session.passes_changed.emit())
+        self.batch.stored.connect(lambda ids: imported(session, ids))
         self.tabs.addTab(self.batch, "Many logs")
         self.sheet = RunSheetPage(session)
         self.sheet.changed.connect(self._update_accept)
-        self.sheet.stored.connect(lambda _: session.passes_changed.emit())
+        self.sheet.stored.connect(lambda ids: imported(session, ids))
         self.tabs.addTab(self.sheet, "A run sheet")
         self.summary_page = SummaryPage()
         self.summary = self.summary_page.fields
@@ -311,7 +318,7 @@ class ImportDialog(QDialog):
         for widget in self._one_setup:  # in the list each log has its own
             widget.setVisible(page is not self.batch)
         self.setup_row.setVisible(page is not self.sheet)  # a sheet's plan says it all
-        self.accept_.setEnabled(ready and not self._session.notebook.read_only)
+        self.accept_.setEnabled(ready and not self._session.notebook.read_only and not self._keeper.is_busy)
 
     # -- importing
 
@@ -333,26 +340,42 @@ class ImportDialog(QDialog):
             conditions = imports.conditions_from(question, self._stated())
             if self.tabs.currentWidget() is self.summary_page:
                 figures = self.summary_page.figures()
-                kept = [imports.import_summary(self._session.notebook, question, figures, setup, conditions)]
+                keep = lambda notebook: [  # noqa: E731
+                    imports.import_summary(notebook, question, figures, setup, conditions)
+                ]
             else:
-                kept = self._store_log(question, setup, conditions)
+                keep = self._keeping_log(question, setup, conditions)
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
+        own = self._session.notebook
+
+        def work(_wanted: Wanted) -> list[PassRecord]:
+            with own.sibling() as notebook:
+                return keep(notebook)
+
+        self.message.setText("storing …")
+        self._keeper.ask(work)
+        self._update_accept()
+
+    def _on_kept(self, kept: list[PassRecord]) -> None:
         more = f"Imported {len(kept)} passes. They stand" if len(kept) > 1 else "Imported. It stands"
         self.message.setText(f"{more} beside the measured passes in Read.")
         self._session.select_pass(kept[-1].id)
-        self._session.passes_changed.emit()
+        imported(self._session, [record.id for record in kept])
 
-    def _store_log(self, question: Question, setup: Setup, conditions: Conditions) -> list[PassRecord]:
-        imported, beside = self._imported, self.telemetry
-        assert imported is not None  # the button is off otherwise
+    def _keeping_log(
+        self, question: Question, setup: Setup, conditions: Conditions
+    ) -> Callable[[Notebook], list[PassRecord]]:
+        """What stores the log as it is chosen now."""
+        log, beside, name = self._imported, self.telemetry, self._name
+        assert log is not None  # the button is off otherwise
         if beside.telemetry is not None and beside.fit is not None:
-            imported = telemetry.join(imported, beside.telemetry, beside.fit)
+            log = telemetry.join(log, beside.telemetry, beside.fit)
             conditions = {**conditions, **telemetry.conditions_of((beside.fit, beside.telemetry.name))}
             beside.remember()
         self._remember_mapping()
-        return batch.store_whole(self._session.notebook, question, imported, setup, conditions, self._name)
+        return lambda notebook: batch.store_whole(notebook, question, log, setup, conditions, name)
 
     def _on_telemetry(self) -> None:
         self._update_accept()
@@ -374,4 +397,5 @@ class ImportDialog(QDialog):
         self.telemetry.finish()
         self._reader.close()
         self._converter.close()
+        self._keeper.close()
         super().done(result)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidge
 
 from ...core.facts.incident import IncidentKind
 from ...core.facts.setup import Setup, describe
-from ..commands import NoteIncident
+from ..commands import note_incident
 from ..session import Session
 from ..widgets.fields import Choice, NumberField, button, label
 
@@ -63,6 +63,5 @@ class IncidentDialog(QDialog):
         if limit > 0 and setup.static_limit_w != limit:
             setup = setup.with_(sustained_limit_w=limit, short_limit_w=limit, peak_limit_w=limit)
         words = self.note.text().strip()
-        command = NoteIncident(self._session, IncidentKind(self.kind.key()), setup, self._phase, words)
-        self._session.undo_stack.push(command)
+        note_incident(self._session, IncidentKind(self.kind.key()), setup, self._phase, words)
         self.accept()

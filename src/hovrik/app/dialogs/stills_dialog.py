@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from ...core.facts.setup import describe
 from ...store import stills as store
 from ...store.stills import Still
-from ..commands import RemoveStill
+from ..commands import remove_still
 from ..session import Session
 from ..widgets.fields import PICTURES, Choice, button, label
 from ..worker import Wanted, Worker
@@ -214,7 +214,7 @@ class StillsDialog(QDialog):
 
     def _on_remove(self) -> None:
         if self.choices[0].key():
-            self._session.undo_stack.push(RemoveStill(self._session, self.choices[0].key()))
+            remove_still(self._session, self.choices[0].key())
 
     def done(self, result: int) -> None:
         self._adder.close()

@@ -15,7 +15,7 @@ from ...core.facts.setup import Setup, describe
 from ...core.stats.estimate import Estimate
 from ...service import profiles
 from ...store.files.write import profile as profile_file
-from ..commands import KeepProfile, RemoveProfile
+from ..commands import keep_profile, remove_profile
 from ..session import Session
 from ..widgets.fields import Card, button, label
 from .base import Stage, empty_hint, scrolling
@@ -66,7 +66,7 @@ class KeepStage(Stage):
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        self.session.undo_stack.push(KeepProfile(self.session, body))
+        keep_profile(self.session, body)
         self.message.setText(
             "Kept. It replaces a former profile of this title, OS slot and source (undo brings it back)."
         )
@@ -124,7 +124,7 @@ class KeepStage(Stage):
         export.clicked.connect(lambda: self._on_export(body))
         remove = button("Remove")
         remove.setEnabled(not self.session.notebook.read_only)
-        remove.clicked.connect(lambda: self.session.undo_stack.push(RemoveProfile(self.session, profile_id)))
+        remove.clicked.connect(lambda: remove_profile(self.session, profile_id))
         row.addWidget(export)
         row.addWidget(remove)
         row.addStretch()
@@ -158,5 +158,5 @@ class KeepStage(Stage):
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        self.session.undo_stack.push(KeepProfile(self.session, body))
+        keep_profile(self.session, body)
         self.message.setText(f"Imported {path.name}.")

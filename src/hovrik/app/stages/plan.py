@@ -24,7 +24,7 @@ from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
 from ...service.library import titles
 from ...store.files.write.run_sheet import run_sheet
-from ..commands import SetDesign, SetRoom
+from ..commands import set_design, set_room
 from ..plots.live import ChargePlot
 from ..session import Session
 from ..theme.tokens import TARGET_PX
@@ -164,7 +164,7 @@ class PlanStage(Stage):
             self.until_settled.isChecked(),
         )  # fmt: skip
         if edited != before:
-            self.session.undo_stack.push(SetDesign(self.session, edited, field))
+            set_design(self.session, edited, field)
 
     def _on_sheet(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Run sheet", "run sheet.pdf", "PDF (*.pdf)")
@@ -198,7 +198,7 @@ class PlanStage(Stage):
     def _on_room_edited(self, value: float) -> None:
         room_c = value if value > _NO_ROOM else None
         if room_c != self.session.room_c:
-            self.session.undo_stack.push(SetRoom(self.session, room_c))
+            set_room(self.session, room_c)
 
     def refresh(self) -> None:
         """Show the design and what it takes."""

@@ -7,20 +7,20 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, QWidget
 
 from ...core import words
-from ...core.errors import StoreError
 from ...core.facts.knob import Level
 from ...core.facts.setup import Setup, describe
 from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
 from ...service.gather import PassView
-from ..commands import Annotate
+from ..commands import annotate
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
 from ..widgets.fields import Choice, button, label
 from ..widgets.margin_notes import MarginNotes
 from ..widgets.pass_table import PassTable
+from ..worker import Wanted, Worker
 from .base import Stage
 
 
@@ -40,6 +40,9 @@ class ReadStage(Stage):
         self._response: Response | None = None
         self._marks: tuple[Mark, ...] = ()
         self._families: tuple[Setup, ...] = ()
+        self._loader = Worker("trace", self)
+        self._loader.finished.connect(self._on_loaded)
+        self._loader.failed.connect(lambda fault: self.pass_words.setText(str(fault)))
         self.response_choice = Choice("Which setups are shown")
         self.along = Choice("Along what the passes are read")
         self.rate = RatePlot()
@@ -213,18 +216,24 @@ class ReadStage(Stage):
             self.trace.show_trace(np.empty(0), np.empty(0), None)
             self.trace.hint("Select a pass to see its frames.")
             self.distribution.show_intervals(np.empty(0), [])
+            self._loader.cancel()
             return
         self.table.choose(view.record.id)
         evaluation = self.session.evaluation
         surprise = evaluation.surprises.get(view.record.id, "") if evaluation is not None else ""
         self.pass_words.setText(_pass_words(view, surprise))
-        try:
-            trace = self.session.notebook.load(view.record.id).trace
-        except StoreError as fault:
-            self.pass_words.setText(str(fault))
-            return
+        notebook, target_ms = self.session.notebook, 1000.0 / question.target_fps
+
+        def work(_wanted: Wanted) -> tuple[PassView, Trace | None, float]:
+            with notebook.sibling() as own:
+                return view, own.trace(view.record.id), target_ms
+
+        self._loader.ask(work)
+
+    def _on_loaded(self, loaded: tuple[PassView, Trace | None, float]) -> None:
+        view, trace, target_ms = loaded
         interval_ms = trace.interval_ms() if trace is not None else np.empty(0)
-        self._show_trace(view, trace, 1000.0 / question.target_fps)
+        self._show_trace(view, trace, target_ms)
         frames = view.figures.frames
         marks = [(frames.median_ms, "median"), (frames.p99_ms, "99th percentile")] if frames else []
         self.distribution.show_intervals(interval_ms, marks)
@@ -250,7 +259,7 @@ class ReadStage(Stage):
         view = self._view()
         if view is not None:
             body = {"start_ns": start_ns, "end_ns": end_ns}
-            self.session.undo_stack.push(Annotate(self.session, view.record.id, "mark", body))
+            annotate(self.session, view.record.id, "mark", body)
 
     def _on_along(self) -> None:
         self.session.read_along("" if self.along.currentIndex() <= 0 else self.along.key())
@@ -276,12 +285,12 @@ class ReadStage(Stage):
         view = self._view()
         if view is not None:
             body = {"state": state, "reason": reason}
-            self.session.undo_stack.push(Annotate(self.session, view.record.id, "overrule", body))
+            annotate(self.session, view.record.id, "overrule", body)
 
     def _on_take_out(self) -> None:
         view = self._view()
         if view is not None:
-            self.session.undo_stack.push(Annotate(self.session, view.record.id, "deletion", {}))
+            annotate(self.session, view.record.id, "deletion", {})
 
 
 def _family_words(response: Response) -> str:

@@ -17,7 +17,7 @@ from ...core.facts.sheet import Field
 from ...core.facts.sheets import MODE, PANEL, RIG, VERSION
 from ...service import library
 from ...store.files.write import exchange
-from ..commands import SaveVersion, SetQuestion, answer
+from ..commands import answer, save_rig, set_question
 from ..session import Session
 from ..widgets.fields import Card, button, label
 from ..widgets.preflight_list import PreflightList
@@ -227,10 +227,10 @@ class RigStage(Stage):
         rig = self.session.rig
         if rig is not None and getattr(rig, field) != value:
             known = value if value is not None else Rig.__dataclass_fields__[field].default
-            self._push(rig, replace(rig, **{field: known}), field)
+            self._push(replace(rig, **{field: known}), field)
 
-    def _push(self, before: Rig, after: Rig, what: str) -> None:
-        self.session.undo_stack.push(SaveVersion(self.session, self.session.set_rig, before, after, what))
+    def _push(self, after: Rig, what: str) -> None:
+        save_rig(self.session, after, what)
 
     def _on_field(self, field: str, value: Any) -> None:
         kept = getattr(self.session.rig, field, None)
@@ -255,14 +255,14 @@ class RigStage(Stage):
         slots = tuple(replace(slot, versions=of(slot.name)) for slot in rig.slots)
         after = replace(rig, versions=of(THE_RIG), slots=slots)
         if after != rig:
-            self._push(rig, after, "versions")
+            self._push(after, "versions")
         else:
             self.refresh()
 
     def _on_add_slot(self) -> None:
         rig = self.session.rig
         if rig is not None:
-            self._push(rig, library.with_new_slot(rig), "OS slots")
+            self._push(library.with_new_slot(rig), "OS slots")
 
     def new_rig(self) -> None:
         """Make a rig of which only the name is known and show it."""
@@ -283,7 +283,7 @@ class RigStage(Stage):
         slot = rig.slots[0].key if rig.slots else ""
         if question is not None:
             asked = question.with_(rig=rig.key, slot=slot)
-            self.session.undo_stack.push(SetQuestion(self.session, asked))
+            set_question(self.session, asked)
         self.session.library_changed.emit()
 
     # -- files

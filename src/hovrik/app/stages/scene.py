@@ -13,11 +13,12 @@ from ...core.facts.sheets import SCENE, TITLE, VERSION
 from ...core.facts.title import Scene, Title
 from ...service import library
 from ...service.scenes import MATTERS, SceneStudy, study
-from ..commands import SaveVersion, SetQuestion
+from ..commands import save_title, set_question
 from ..plots.resolution_plot import ResolutionPlot
 from ..session import Session
 from ..widgets.fields import Card, Choice, NumberField, button, label
 from ..widgets.sheet_form import RowsTable, SheetForm
+from ..worker import Wanted, Worker
 from .base import Stage, scrolling
 
 _FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
@@ -31,6 +32,9 @@ class SceneStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._study: SceneStudy | None = None
+        self._student = Worker("study", self)
+        self._student.finished.connect(self._on_studied)
+        self._student.failed.connect(lambda fault: self.message.setText(str(fault)))
         row = QHBoxLayout()
         self.heading = label("", "figure")
         self.message = label("", "warn", wrap=True)
@@ -154,12 +158,20 @@ class SceneStage(Stage):
 
     def _look(self) -> None:
         evaluation = self.session.evaluation
-        self._study = None
         if evaluation is not None and evaluation.views:
-            try:
-                self._study = study(self.session.notebook, evaluation)
-            except HovrikError as fault:
-                self.message.setText(str(fault))
+            notebook = self.session.notebook
+
+            def work(_wanted: Wanted) -> SceneStudy | None:
+                with notebook.sibling() as own:
+                    return study(own, evaluation)
+
+            self._student.ask(work)
+        else:
+            self._student.cancel()
+            self._on_studied(None)
+
+    def _on_studied(self, found: SceneStudy | None) -> None:
+        self._study = found
         self.spread_words.setText(self._spread_text())
         self._show_resolution()
 
@@ -197,7 +209,7 @@ class SceneStage(Stage):
     def _push(self, after: Title, what: str) -> None:
         before = self.session.title
         if before is not None and after != before:
-            self.session.undo_stack.push(SaveVersion(self.session, self.session.set_title, before, after, what))
+            save_title(self.session, after, what)
 
     def _on_title_field(self, field: str, value: Any) -> None:
         title = self.session.title
@@ -238,7 +250,7 @@ class SceneStage(Stage):
         if question is not None:
             asked = question.with_(title=title.key, scene=scene.key)
             if asked != question:
-                self.session.undo_stack.push(SetQuestion(self.session, asked))
+                set_question(self.session, asked)
 
     def new_title(self) -> None:
         """Make a title of which only the name is known and show it."""

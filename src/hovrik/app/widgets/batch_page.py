@@ -41,10 +41,13 @@ _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
 class BatchPage(QWidget):
-    """Signals: changed (what can be done), stored (passes are in the notebook). conditions : asked when storing."""
+    """Signals: changed (what can be done), stored (ids of passes that are in the notebook).
+
+    conditions : asked when storing.
+    """
 
     changed = pyqtSignal()
-    stored = pyqtSignal(int)
+    stored = pyqtSignal(object)
     _told = pyqtSignal(int, int, object)
 
     def __init__(
@@ -251,7 +254,7 @@ class BatchPage(QWidget):
         self._end()
         if stored:
             self.words.say(f"{plural(stored, 'pass', 'passes')} stored. They stand beside the measured ones in Read.")
-            self.stored.emit(stored)
+            self.stored.emit([one for log in logs for one in log.ids])
         elif self._stop:
             self.words.say("Cancelled; what was done before stays.")
         else:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSettings, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QKeySequenceEdit, QWidget
 
+from ..settings import remember, remembered
 from .fields import button, label
 
 
@@ -35,14 +36,14 @@ class MarkKey(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         for widget in (label(words, "soft"), self.edit, self.button):
             row.addWidget(widget)
-        self.take(QKeySequence(str(QSettings("hovrik", "hovrik").value(name, default))))
+        self.take(QKeySequence(str(remembered(name, default))))
 
     def take(self, key: QKeySequence) -> None:
         """This key from now on; an empty one is the default."""
         key = QKeySequence(self._default) if key.isEmpty() else key
         self.edit.setKeySequence(key)
         self._shortcut.setKey(key)
-        QSettings("hovrik", "hovrik").setValue(self._name, key.toString())
+        remember(self._name, key.toString())
         self.say(self._text)
 
     def say(self, text: str) -> None:

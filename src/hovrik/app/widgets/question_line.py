@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ...core.facts.place import Source
 from ...core.facts.terms import School
-from ..commands import SetQuestion
+from ..commands import set_question
 from ..session import Session
 from ..theme.tokens import TARGET_PX
 from .fields import Choice, NumberField, label
@@ -97,4 +97,4 @@ class QuestionLine(QWidget):
             school=School(self.school.key()),
         )
         if edited != question:
-            self._session.undo_stack.push(SetQuestion(self._session, edited))
+            set_question(self._session, edited)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...bench.by_hand.guided import ANEW, Readings
 from ...core.facts.rig import Rig
 from ...core.passes.hand import GaugeUnit, Place
 from ...service.imports.by_hand import FIELDS, Scales, parse
+from ..settings import remember, remembered
 from .fields import Choice, label
 from .flow import FlowLayout
 
@@ -30,14 +30,11 @@ class ScaleChoices(QWidget):
         super().__init__()
         self.unit = Choice("What the gauge counts in", [(u.value, f"gauge in {u.value}") for u in GaugeUnit])
         self.meter = Choice("Outside meter and its place", _METERS)
-        settings = QSettings("hovrik", "hovrik")
         for choice, key in ((self.unit, _UNIT), (self.meter, _METER)):
-            kept = str(settings.value(key, ""))
+            kept = str(remembered(key))
             if choice.findData(kept) >= 0:
                 choice.show_key(kept)
-            choice.currentIndexChanged.connect(
-                lambda _index, c=choice, k=key: QSettings("hovrik", "hovrik").setValue(k, c.key())
-            )
+            choice.currentIndexChanged.connect(lambda _index, c=choice, k=key: remember(k, c.key()))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.unit)

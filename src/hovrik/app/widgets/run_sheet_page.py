@@ -36,10 +36,10 @@ _FIRST = (
 
 
 class RunSheetPage(QWidget):
-    """Signals: changed (what can be stored), stored (passes are in the notebook)."""
+    """Signals: changed (what can be stored), stored (ids of passes that are in the notebook)."""
 
     changed = pyqtSignal()
-    stored = pyqtSignal(int)
+    stored = pyqtSignal(object)
     _told = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
@@ -228,7 +228,7 @@ class RunSheetPage(QWidget):
         words = f"{plural(stored, 'pass', 'passes')} stored."
         self._end(f"{words} {plural(left, 'line')} to be corrected." if left else words, "warn" if left else "soft")
         if stored:
-            self.stored.emit(stored)
+            self.stored.emit([one.pass_id for one in done if one.stored])
 
     def _end(self, words: str, kind: str) -> None:
         self.cancel.hide()

@@ -95,7 +95,6 @@ class EntryField(QWidget):
             return
         self._complain("")
         if shown(self.entry, value) != shown(self.entry, self._shown):
-            self._shown = value
             self.edited.emit(self.entry.name, value)
 
 

@@ -45,7 +45,8 @@ class Log:
     """One file as it was found, or what became of it.
 
     columns : "saved", "guessed" or "" where it was refused; pieces : passes it is cut into; seconds, frames : of
-    all pieces; left_out : rows; outcome : words, empty where nothing is wrong yet; stored : passes now in the notebook.
+    all pieces; left_out : rows; outcome : words, empty where nothing is wrong yet; ids : of the passes
+    that were stored.
     """
 
     path: Path
@@ -55,7 +56,12 @@ class Log:
     frames: int = 0
     left_out: int = 0
     outcome: str = ""
-    stored: int = 0
+    ids: tuple[str, ...] = ()
+
+    @property
+    def stored(self) -> int:
+        """How many passes of it are now in the notebook by this import."""
+        return len(self.ids)
 
     @property
     def is_usable(self) -> bool:
@@ -146,9 +152,9 @@ def _store_one(
 ) -> Log:  # fmt: skip
     setup = imports.setup_from({k: v for k, v in order.settings.items() if v.strip()})
     log, imported, pieces, fitted = _read(notebook, order.path, idle_s, telemetry)
-    stored = len(store_pieces(notebook, question, imported, pieces, setup, {**stated, **fitted}, log.path.name, known))
-    outcome = f"{plural(stored, 'pass', 'passes')} stored." if stored else "In the notebook already; left alone."
-    return replace(log, stored=stored, outcome=f"{outcome} {log.outcome}".strip())
+    kept = store_pieces(notebook, question, imported, pieces, setup, {**stated, **fitted}, log.path.name, known)
+    outcome = f"{plural(len(kept), 'pass', 'passes')} stored." if kept else "In the notebook already; left alone."
+    return replace(log, ids=tuple(record.id for record in kept), outcome=f"{outcome} {log.outcome}".strip())
 
 
 def store_pieces(

@@ -43,11 +43,12 @@ class Row:
 
 @dataclass(frozen=True)
 class RowDone:
-    """What became of a line. words : for the person."""
+    """What became of a line. words : for the person; pass_id : of the pass that was stored."""
 
     index: int
     stored: bool
     words: str
+    pass_id: str = ""
 
 
 def code_of(plan_id: str) -> str:
@@ -88,7 +89,7 @@ def _store_one(notebook: Notebook, planned: Planned, row: Row, scales: Scales, f
             raise
         return RowDone(row.index, False, str(fault))
     verdict = keep_judged(notebook, record, planned.rig)
-    return RowDone(row.index, True, f"stored, {verdict.state.value}")
+    return RowDone(row.index, True, f"stored, {verdict.state.value}", record.id)
 
 
 def _record(notebook: Notebook, planned: Planned, row: Row, scales: Scales, folder: Path | None) -> PassRecord:
