@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from helpers.build import machine
 
+from hovrik.bench.simulated.battery import Battery
 from hovrik.bench.simulated.heat import HeatState
 from hovrik.bench.simulated.model import load_model
 from hovrik.bench.simulated.physics import PLAIN, capped, first_order, operate
@@ -13,6 +14,8 @@ from hovrik.bench.simulated.scene import BLOCK_S, ScenePlayer
 from hovrik.bench.simulated.truth import expectation, independent_pass
 from hovrik.core.errors import Unavailable
 from hovrik.core.facts.setup import static
+from hovrik.core.passes import energy
+from hovrik.core.stats.estimate import Mean
 from hovrik.demo.scenario import SCENARIO
 
 MODEL = load_model(SCENARIO)
@@ -114,6 +117,25 @@ def test_energy_balance(tmp_path):
     share = np.linspace(start, made._power.charge, 2000)
     removed_wh = -np.trapezoid(pack.open_v(share), share) * pack.charge_ah
     assert drawn_wh + loss_wh == pytest.approx(removed_wh, rel=0.005)
+
+
+@pytest.mark.parametrize("watts", [8.0, 15.0, 25.0])
+def test_hours_reckoned_by_the_analysis_are_those_of_the_stand_in(watts):
+    """Two battery models that share nothing: within 1 % (measured: under 0.1 %)."""
+    rig = MODEL.rig
+    reckoned = energy.hours(rig, Mean(float(np.log(watts)), 1e-6, 9.0, 9))
+    truly = Battery.of(rig).hours(watts, rig.charge_limit, rig.reserve)
+    assert reckoned.value == pytest.approx(truly, rel=0.01)
+
+
+def test_the_battery_gives_what_it_holds():
+    battery = Battery(40.0, 2, 0.1)
+    share = np.linspace(1, 0, 400_001)
+    assert -np.trapezoid(battery.open_v(share), share) * battery.charge_ah == pytest.approx(40.0, rel=1e-5)
+    assert battery.open_v(1.0) / 2 == pytest.approx(4.19, abs=0.01)
+    assert battery.current_a(0.5, -10.0) < 0 < battery.current_a(0.5, 10.0)
+    assert battery.terminal_v(0.5, 20.0) < battery.open_v(0.5) < battery.terminal_v(0.5, -20.0)
+    assert battery.hours(20.0, 1.0, 0.0) < 40.0 / 20.0 < battery.hours(19.0, 1.0, 0.0) * 1.2
 
 
 def test_low_charge_clamps_the_limit(tmp_path):

@@ -72,3 +72,12 @@ def test_only_the_window_knows_the_toolkit(room):
 def test_runner_never_sleeps_or_reads_a_clock():
     names = imported(SOURCE / "bench" / "runner.py")
     assert not {name.split(".")[0] for name in names} & {"time", "datetime"}
+
+
+def test_the_stand_in_has_physics_of_its_own():
+    """What is reckoned from its passes would else be checked against itself: it knows no computation of the core."""
+    taken = {"energy", "heat", "figures", "frames", "guards", "checks", "verdict", "tail", "inside", "pacing"}
+    for path in (SOURCE / "bench" / "simulated").rglob("*.py"):
+        names = imported(path)
+        assert not {n for n in names if n.startswith(("hovrik.core.stats", "hovrik.core.read", "hovrik.core.plan"))}
+        assert not {n for n in names if n.startswith("hovrik.core.passes.") and n.split(".")[3] in taken}, path.name

@@ -7,8 +7,9 @@ import pytest
 from hovrik.core.errors import LimitError, PlanError
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import static
+from hovrik.core.passes.energy import Overhead
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
-from hovrik.core.plan.schedule import ASSUMED, MARGIN, expected_draw_w, expected_wh, total
+from hovrik.core.plan.schedule import ASSUMED, MARGIN, expected_draw_w, expected_wh, line_to_plan_with, total
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=40.0, recharge_w=40.0)
 DESIGN = LadderDesign(8, 12, 1, 40.0, repeats=3)
@@ -103,3 +104,23 @@ def test_no_pass_ends_under_the_window_where_a_recharge_could_have_come_first():
     before = [1.0, *found.charge]
     jumps = [i for i, (a, b) in enumerate(zip(before, found.charge)) if b > a]
     assert all(before[i] - expected_wh(passes[i]) / 40.0 < RIG.valid_charge[0] + MARGIN for i in jumps)
+
+
+def test_charge_is_predicted_by_the_fitted_line():
+    """A machine that draws 12 W beside its package: a plan by the assumed line would end in the clamp."""
+    passes = ordered_passes(LadderDesign(10, 14, 1, None, repeats=2, pass_s=600, soak_s=60), RIG)
+    assumed = total(passes, RIG)
+    fitted = line_to_plan_with(Overhead(12.0, 1.1, 0.2, 30))
+    assert fitted.base_w == pytest.approx(12.4)
+    found = total(passes, RIG, overhead=fitted)
+    assert found.wh > 1.2 * assumed.wh and found.recharges > assumed.recharges
+    one = passes[0]
+    draw = 12.4 + 1.1 * one.setup.static_limit_w
+    assert expected_wh(one, fitted) == pytest.approx((664 * draw + one.cool_s * 0.35 * draw) / 3600)
+
+
+@pytest.mark.parametrize(
+    "line", [None, Overhead(6.0, 1.1, 0.2, 5), Overhead(-1.0, 1.1, 0.2, 30), Overhead(6.0, 0.4, 0.2, 30)]
+)
+def test_a_line_that_cannot_be_is_not_planned_with(line):
+    assert line_to_plan_with(line) == ASSUMED

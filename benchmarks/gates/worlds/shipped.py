@@ -136,13 +136,9 @@ class Shipped:
         return [(die + _hot_c(self.index, package_w), shell)]
 
     def hours(self, _: Swept, draw_w: float) -> float:
-        """Hours from full to the reserve, by integration over charge with the pack's own voltage and resistance."""
+        """Hours from full to the reserve, by the stand-in's own battery."""
         own = model(self.index)
-        pack, rig = own.physics.pack, own.rig
-        share = np.linspace(rig.charge_limit, rig.reserve, 4001)
-        u = pack.open_v(share)
-        volts = 0.5 * (u + np.sqrt(u * u - 4 * pack.ohm * draw_w))
-        return float(-np.trapezoid(pack.charge_ah * volts / draw_w, share))
+        return own.physics.pack.hours(draw_w, own.rig.charge_limit, own.rig.reserve)
 
     def setup(self, limit_w: float) -> Setup:
         """The knobs of a level."""

@@ -292,15 +292,18 @@ class MainWindow(QMainWindow):
         if session.address is None and self._ask_once(setups):
             return
         question, design, room_c, seen = session.question, session.design, session.room_c, session.seen()
+        overhead = session.overhead
         try:  # what the rig does not allow is said here, before anything is shown
-            sweep.check_plan(sweep.rig_of(session.notebook, question.rig), design, setups)
+            sweep.check_plan(sweep.rig_of(session.notebook, question.rig), design, setups, overhead)
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return
 
         def plan(notebook: Notebook, machine: Machine) -> str:
             told = seen if machine.describe().by_hand else library.told_by(notebook, question, machine)
-            return sweep.keep_plan(notebook, question, design, room_c=room_c, seen=told, setups=setups)
+            return sweep.keep_plan(
+                notebook, question, design, room_c=room_c, seen=told, setups=setups, overhead=overhead
+            )
 
         self._run(plan)
 

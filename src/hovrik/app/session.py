@@ -19,8 +19,10 @@ from ..core.facts.condition import Condition
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
+from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds
 from ..core.plan.grid import LadderDesign
+from ..core.plan.schedule import line_to_plan_with
 from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
 from ..service import library
@@ -211,6 +213,11 @@ class Session(QObject):
         if self.question:
             return sweep.title_of(self.notebook, self.question.title)
         return next(reversed(library.titles(self.notebook).values()), None)
+
+    @property
+    def overhead(self) -> Overhead:
+        """The line that draws are predicted by."""
+        return line_to_plan_with(self.evaluation.context.overhead if self.evaluation else None)
 
     def name(self, kind: str, key: str) -> str:
         """Shown name of an entity."""

@@ -12,8 +12,10 @@ from ..core.facts.condition import Conditions
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
+from ..core.passes.energy import Overhead
 from ..core.passes.guards import Guard
 from ..core.passes.record import PassRecord
+from ..core.plan.schedule import ASSUMED
 from ..core.plan.steps import PlannedPass
 from .protocol import Machine, Sample
 
@@ -127,7 +129,7 @@ class Job:
     played : the title as its owner knows it, for the knobs that it adds;
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
-    (real time: it has no other).
+    (real time: it has no other); overhead : the line that charge is predicted by.
     """
 
     plan_id: str
@@ -146,6 +148,7 @@ class Job:
     newest_rig: Callable[[], Rig] | None = None
     played: Title | None = None
     further: Callable[[], Sequence[PlannedPass]] = tuple
+    overhead: Overhead = ASSUMED
 
     def rig_now(self) -> Rig:
         """The rig as it is now."""

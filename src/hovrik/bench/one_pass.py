@@ -172,7 +172,7 @@ class OnePass:
         if charge is None or full is None:
             return True
         low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
-        if charge - expected_wh(self.planned) / full >= low or charge >= high - 0.011:
+        if charge - expected_wh(self.planned, self.job.overhead) / full >= low or charge >= high - 0.011:
             return True
         self._say(Phase.RECHARGE)
         text = f"Plug in and charge to {100 * high:.0f} %, then unplug."

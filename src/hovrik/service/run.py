@@ -17,12 +17,13 @@ from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, f
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
+from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds, guards_of
 from ..core.passes.record import PassRecord
 from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
 from ..core.plan.grid import LadderDesign, SetupsDesign, ordered_passes
-from ..core.plan.schedule import total
+from ..core.plan.schedule import ASSUMED, line_to_plan_with, total
 from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
@@ -75,23 +76,27 @@ def asked_conditions(
 
 def keep_plan(
     notebook: Notebook, question: Question, design: LadderDesign, *, room_c: float | None = None,
-    seen: Conditions | None = None, setups: Sequence[Setup] = (),
+    seen: Conditions | None = None, setups: Sequence[Setup] = (), overhead: Overhead = ASSUMED,
 ) -> str:  # fmt: skip
     """Check and store a plan with its question, context and what the preflight list says; its id.
 
-    setups : made instead of the design's levels, with its lengths and seed. Raises PlanError, LimitError, StoreError.
+    setups : made instead of the design's levels, with its lengths and seed; overhead : the line that charge is
+    predicted by. Raises PlanError, LimitError, StoreError.
     """
-    check_plan(rig_of(notebook, question.rig), design, setups)
-    return keep_design(notebook, question, SetupsDesign(tuple(setups), design) if setups else design, room_c, seen)
+    if not setups:
+        design.check(rig_of(notebook, question.rig))
+    chosen = SetupsDesign(tuple(setups), design) if setups else design
+    return keep_design(notebook, question, chosen, room_c, seen, overhead)
 
 
 def keep_design(
-    notebook: Notebook, question: Question, design: Design, room_c: float | None = None, seen: Conditions | None = None
-) -> str:
+    notebook: Notebook, question: Question, design: Design, room_c: float | None = None,
+    seen: Conditions | None = None, overhead: Overhead = ASSUMED,
+) -> str:  # fmt: skip
     """Store a plan of any design with the steps that it gives first; its id. Raises PlanError, StoreError."""
     asked = design.ask(Told())
     first = Batch(0, laid_out(asked.wanted), (), asked.why, asked.done)
-    check_passes(rig_of(notebook, question.rig), passes_in(first.steps))
+    check_passes(rig_of(notebook, question.rig), passes_in(first.steps), overhead)
     body = {
         "question": question.as_dict(), "design": design_to(design), "context": context_of(notebook, question),
         "room_c": room_c, "seen": to_plain(seen or {}),
@@ -99,17 +104,17 @@ def keep_design(
     return notebook.keep_plan(body, first)
 
 
-def check_plan(rig: Rig, design: LadderDesign, setups: Sequence[Setup] = ()) -> None:
+def check_plan(rig: Rig, design: LadderDesign, setups: Sequence[Setup] = (), overhead: Overhead = ASSUMED) -> None:
     """Raises PlanError or LimitError where a rig does not allow a plan, or its battery does not carry it."""
-    check_passes(rig, passes_of(design, rig, setups))
+    check_passes(rig, passes_of(design, rig, setups), overhead)
 
 
-def check_passes(rig: Rig, passes: Sequence[PlannedPass]) -> None:
+def check_passes(rig: Rig, passes: Sequence[PlannedPass], overhead: Overhead = ASSUMED) -> None:
     """Raises PlanError or LimitError where a rig does not allow passes, or its battery does not carry them."""
     wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))
     if wrong:
         raise PlanError(f"This cannot be planned. {' '.join(list(wrong)[:3])}")
-    too_long = total(passes, rig).too_long
+    too_long = total(passes, rig, overhead=overhead).too_long
     if too_long:
         raise PlanError(
             f"{len(too_long)} passes would leave the valid charge window even from full. "
@@ -203,8 +208,10 @@ def run_plan(
     notebook: Notebook, plan_id: str, machine: Machine, address: Address, control: Control,
     announce: Callable[[RunEvent], None],
 ) -> RunEnded:  # fmt: skip
-    """Run what is left of a stored plan. Every pass is in the notebook before it is announced."""
+    """Run what is left of a stored plan. Every pass is in the notebook before it is announced. What the battery will
+    give is predicted by the line fitted to the passes of the question, where they carry one."""
     planned = load_plan(notebook, plan_id)
+    overhead = line_to_plan_with(evaluate(notebook, planned.question).context.overhead)
     rig = rig_of(notebook, planned.question.rig)
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
@@ -212,7 +219,7 @@ def run_plan(
         rig, planned.question.slot, planned.conditions, planned.done, before,
         guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
         newest_rig=lambda: rig_of(notebook, rig.key), played=title_of(notebook, planned.question.title),
-        further=lambda: further_passes(notebook, plan_id),
+        further=lambda: further_passes(notebook, plan_id), overhead=overhead,
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
 

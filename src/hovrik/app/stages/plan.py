@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from ...core.errors import HovrikError, PlanError
 from ...core.facts.setup import describe
+from ...core.passes.energy import Overhead
 from ...core.plan.grid import LadderDesign, ordered_passes
 from ...core.plan.schedule import Totals, total
 from ...service import run as sweep
@@ -56,6 +57,7 @@ class PlanStage(Stage):
         session.design_changed.connect(self.refresh)
         session.question_changed.connect(self.refresh)
         session.room_changed.connect(self.refresh)
+        session.evaluation_changed.connect(lambda: self._show_totals(session.design))  # its line predicts the charge
         self.refresh()
 
     def _knobs(self) -> QWidget:
@@ -185,7 +187,12 @@ class PlanStage(Stage):
             code = ""
             if not session.notebook.read_only:
                 kept = sweep.keep_plan(
-                    session.notebook, question, session.design, room_c=session.room_c, seen=session.seen()
+                    session.notebook,
+                    question,
+                    session.design,
+                    room_c=session.room_c,
+                    seen=session.seen(),
+                    overhead=session.overhead,
                 )
                 code = code_of(kept)
             write_pdf(path, run_sheet(question, rig, title, session.design, passes, session.room_c, code))
@@ -226,7 +233,7 @@ class PlanStage(Stage):
         else:
             try:
                 passes = ordered_passes(design, rig)
-                self.totals = total(passes, rig)
+                self.totals = total(passes, rig, overhead=self.session.overhead)
             except PlanError as fault:
                 self.problem.setText(str(fault))
         self.problem.setVisible(bool(self.problem.text()))
@@ -251,9 +258,16 @@ class PlanStage(Stage):
             f"between {high:.0f} and {low:.0f} % charge"
             + (f"; recharging takes {taken.recharge_minutes:.0f} of the minutes." if taken.recharges else ".")
             + (" A pass is too long for one charge." if taken.too_long else "")
+            + f" Draw predicted {_line_words(self.session.overhead)}."
         )
         self.order.clear()
         self.order.addItems(
             [f"{p.index + 1}.  {describe(p.setup)}{'  (heat)' if p.purpose == 'heat' else ''}" for p in passes]
         )
         self.charge.show_charge(taken.charge, rig.valid_charge)
+
+
+def _line_words(line: Overhead) -> str:
+    """Where predicted draws come from."""
+    how = f"by the line through {line.n} passes" if line.n else "by an assumed line"
+    return f"{how}: {line.base_w:.1f} W and {line.k:.2f} W for each of the package"

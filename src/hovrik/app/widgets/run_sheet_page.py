@@ -198,7 +198,12 @@ class RunSheetPage(QWidget):
             return
         try:
             plan_id = self.plan.key() or sweep.keep_plan(
-                session.notebook, session.question, session.design, room_c=session.room_c, seen=session.seen()
+                session.notebook,
+                session.question,
+                session.design,
+                room_c=session.room_c,
+                seen=session.seen(),
+                overhead=session.overhead,
             )
         except HovrikError as fault:
             self.words.say(str(fault), "warn")

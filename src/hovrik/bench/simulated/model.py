@@ -13,7 +13,7 @@ from ...core.facts.knob import Knob, Level, Where
 from ...core.facts.known_knobs import known
 from ...core.facts.rig import Rig
 from ...core.facts.title import Title
-from ...core.passes.energy import Pack
+from .battery import Battery
 from .heat import FanPolicy, HeatPath
 from .physics import Board, Chip, Domain, Load, Physics
 
@@ -101,7 +101,7 @@ def load_model(path: Path) -> Model:
 
 def _model(body: Mapping[str, Any], entries: list[Mapping[str, Any]]) -> Model:
     rig = Rig.from_dict(body["rig"])
-    pack = Pack.of(rig)
+    pack = Battery.of(rig)
     if pack is None:
         raise KeyError("rig.battery_wh")
     titles, loads = _titles(entries, body.get("only"))
@@ -116,7 +116,7 @@ def _model(body: Mapping[str, Any], entries: list[Mapping[str, Any]]) -> Model:
     )  # fmt: skip
 
 
-def _physics(body: Mapping[str, Any], pack: Pack) -> Physics:
+def _physics(body: Mapping[str, Any], pack: Battery) -> Physics:
     chip = _tuples(body["chip"])
     for key in ("memory_steps", "dents"):
         chip[key] = tuple(tuple(row) for row in chip.get(key, ()))

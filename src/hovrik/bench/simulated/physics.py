@@ -12,7 +12,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.passes.energy import Pack
+from .battery import Battery
 from .heat import HeatPath
 
 Array = NDArray[np.float64]
@@ -168,7 +168,7 @@ class Physics:
     chip: Chip
     heat: HeatPath
     board: Board
-    pack: Pack
+    pack: Battery
     overhead: float = 1.0
     limit_bias_w: float = 0.0
     clamp_charges: tuple[float, ...] = (0.5, 0.2)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from ...core.passes.energy import Pack
+from .battery import Battery
 from .model import Supply
 
 
@@ -44,7 +44,13 @@ def charging_w(supply: Supply, state: PowerState, adapter_w: float, draw_w: floa
 
 
 def spend(
-    supply: Supply, pack: Pack, state: PowerState, adapter_w: float, charge_limit: float, draw_w: float, seconds: float
+    supply: Supply,
+    pack: Battery,
+    state: PowerState,
+    adapter_w: float,
+    charge_limit: float,
+    draw_w: float,
+    seconds: float,
 ) -> Flow:
     """Let a constant draw pass for `seconds`; changes `state`."""
     into = charging_w(supply, state, adapter_w, draw_w, charge_limit)
@@ -55,4 +61,4 @@ def spend(
     moved = state.charge - amps * seconds / 3600.0 / pack.charge_ah
     state.charge = min(max(moved, 0.0), 1.0)
     state.gauge += (state.charge - state.gauge) * (1.0 - math.exp(-seconds / supply.gauge_lag_s))
-    return Flow(battery_w, wall_w, amps, float(pack.terminal_v(state.charge, battery_w)))
+    return Flow(battery_w, wall_w, amps, pack.terminal_v(state.charge, battery_w))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..facts.knob import CAP, NO_CAP
 from ..facts.rig import Rig
@@ -12,7 +12,16 @@ from .steps import PlannedPass
 
 ASSUMED = Overhead(6.0, 1.0 / 0.92, 1.5, 0)  # common practice, no source: about 6 W beside the package
 IDLE_SHARE = 0.35  # draw between passes against that of the pass, assumed
+LEAST_PASSES, MOST_LOSS = 6, 1.4
 MARGIN = 0.02  # of a full charge, kept above the window's lower edge: gauges step and predictions err
+
+
+def line_to_plan_with(fitted: Overhead | None) -> Overhead:
+    """The line that draws are predicted by: that fitted to the passes of a question, two residual deviations up, where
+    six or more carry one that can be (a base, a loss of at most 40 %); else the assumed one."""
+    if fitted is None or fitted.n < LEAST_PASSES or fitted.base_w <= 0 or not 1.0 <= fitted.k <= MOST_LOSS:
+        return ASSUMED
+    return replace(fitted, base_w=fitted.base_w + 2.0 * fitted.sd_w)
 
 
 def expected_draw_w(planned: PlannedPass, overhead: Overhead = ASSUMED) -> float:

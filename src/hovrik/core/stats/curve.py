@@ -265,7 +265,7 @@ class Redrawn:
 def redraw(curve: Parametric, x: Array, y: Array, se: Array, dof: Array, *, draws: int, seed: int) -> Redrawn:
     """Parametric bootstrap of a curve: level means (k,) redrawn with t errors se, dof (k,), refitted `draws` times.
 
-    grid : every 0.1 W or a hundredth of the range, whichever is coarser.
+    grid : every 0.1 W or a four-hundredth of the range, whichever is coarser.
     """
     rng = np.random.default_rng(seed)
     redrawn = y + se * rng.standard_t(np.maximum(dof, 2.1), (draws, x.size))
