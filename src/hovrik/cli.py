@@ -20,7 +20,7 @@ from .core.errors import HovrikError, Problem
 from .core.facts.condition import Conditions
 from .core.facts.place import Source
 from .core.facts.setup import describe
-from .core.facts.terms import FLOOR_FIGURES, School
+from .core.facts.terms import FLOOR_FIGURES, NOTHING, School
 from .core.passes import frames as frame_figures
 from .core.passes.inside import within_pass
 from .core.questions.question import Question, lowest_watts
@@ -218,7 +218,9 @@ def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--scene", help="Scene key."),
             click.option("--source", type=click.Choice([s.value for s in Source])),
             click.option("--target", "target_fps", type=click.FloatRange(min=0, min_open=True)),
-            click.option("--figure", type=click.Choice(FLOOR_FIGURES), help="What the target is a target of."),
+            click.option(
+                "--figure", type=click.Choice([*FLOOR_FIGURES, NOTHING]), help="What the target is a target of."
+            ),
             click.option("--low", "school", type=click.Choice([s.value for s in School])),
         ]
     ):
@@ -238,18 +240,21 @@ def _open_notebook(path: Path, *, read_only: bool) -> Any:
 @click.argument("notebook", type=_FILE)
 @question_options
 @click.option("--over", default="", metavar="FACTOR", help="Read along this: limit_w (else), a knob, slot, version ...")
+@click.option("--section", "within", default="", help="Of this section of the scene only.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @told
-def answer(notebook: Path, over: str, as_json: bool, **changes: Any) -> None:
+def answer(notebook: Path, over: str, within: str, as_json: bool, **changes: Any) -> None:
     """The answer that the passes in NOTEBOOK give to its question."""
     from .service.gather import evaluate
     from .service.rows import response_rows
 
     with _open_notebook(notebook, read_only=True) as opened:
-        evaluation = evaluate(opened, _question(opened, **changes), over=over)
+        evaluation = evaluate(opened, _question(opened, **changes), over=over, within=within)
     found = evaluation.answer
     if as_json:
-        print_json({**found.as_dict(), "over": evaluation.factor.id, "responses": response_rows(evaluation)})
+        print_json(
+            {**found.as_dict(), "over": evaluation.factor.id, "section": within, "responses": response_rows(evaluation)}
+        )
         return
     click.echo(found.sentence)
     for text in (*found.reasons, *(f"missing: {m}" for m in found.missing)):
@@ -259,10 +264,11 @@ def answer(notebook: Path, over: str, as_json: bool, **changes: Any) -> None:
 @commands.command()
 @click.argument("notebook", type=_FILE)
 @question_options
+@click.option("--section", "within", default="", help="Of this section of the scene only.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
 @told
-def passes(notebook: Path, as_json: bool, as_csv: bool, **changes: Any) -> None:
+def passes(notebook: Path, within: str, as_json: bool, as_csv: bool, **changes: Any) -> None:
     """Every pass in NOTEBOOK that belongs to its question, with verdict and figures."""
     from .service.gather import evaluate
     from .service.rows import pass_row
@@ -271,7 +277,7 @@ def passes(notebook: Path, as_json: bool, as_csv: bool, **changes: Any) -> None:
         raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
         question = _question(opened, **changes)
-        views = evaluate(opened, question).views
+        views = evaluate(opened, question, within=within).views
     rows = [pass_row(view, question) for view in views if not view.deleted]
     if as_json:
         print_json({"passes": rows})

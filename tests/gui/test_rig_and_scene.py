@@ -92,7 +92,7 @@ def test_tables_of_modes_slots_and_versions(demo_copy, qtbot):
         assert "place one of live" in rig.message.text() and session.rig.slots[0].knobs == ()
         click(rig.add_slot)
         assert len(session.rig.slots) == 3 and rig.slots.columnCount() == 3
-        rig.pages.setCurrentIndex(4)
+        rig.pages.setCurrentIndex(5)
         rig.versions.table.item(0, 2).setText("0.33")
         assert session.rig.firmware == "0.33" and "firmware 0.33 (was 0.31)" in rig.history.text()
         rig.versions.table.item(0, 0).setText("nobody")
@@ -103,7 +103,7 @@ def test_the_list_before_measuring(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         window.show_stage("Rig")
         rig, session = window.stage("Rig"), window.session
-        rig.pages.setCurrentIndex(5)
+        rig.pages.setCurrentIndex(6)
         qtbot.waitUntil(lambda: "(read)" in texts(rig.preflight), timeout=60_000)
         fields = rig.preflight.fields
         assert "Charge between 51 and 100 %" in texts(rig.preflight)
@@ -144,7 +144,7 @@ def test_scenes_mix_and_what_can_be_told_apart(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         click(window.stage_buttons["Scene"])
         scene, session = window.stage("Scene"), window.session
-        scene.pages.setCurrentIndex(2)
+        scene.pages.setCurrentIndex(3)
         at_rest(scene, qtbot)
         assert "one pass varies by" in scene.spread_words.text() and "of 60 s" in scene.advice.text()
         assert len(scene.plot.data) == 8
@@ -152,7 +152,7 @@ def test_scenes_mix_and_what_can_be_told_apart(demo_copy, qtbot):
         assert "To tell 1 % apart" in scene.advice.text()
         scene.figure.setCurrentIndex(3)
         assert scene.plot.read_out(30, 0).startswith("30 min")
-        scene.pages.setCurrentIndex(1)
+        scene.pages.setCurrentIndex(2)
         enter(scene.scene_form, "mix", "90")
         assert "add up to 120 %" in window.banner.text.text()
         enter(scene.scene_form, "mix", "60")

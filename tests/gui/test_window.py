@@ -98,7 +98,7 @@ def test_question_parts_are_edits_that_can_be_undone(demo_copy, qtbot):
         line, session = window.question_line, window.session
         first = session.question
         type_number(line.target, "30")
-        line.school.setCurrentIndex(line.school.findData(School.SLOWEST_MEAN.value))
+        line.floor.setCurrentIndex(line.floor.findData("low_1pct/slowest_mean"))
         line.source.setCurrentIndex(line.source.findData(Source.ADAPTER.value))
         assert session.question == first.with_(target_fps=30.0, school=School.SLOWEST_MEAN, source=Source.ADAPTER)
         qtbot.waitUntil(lambda: "No passes answer this yet" in window.answer_panel.sentence.text(), timeout=60_000)

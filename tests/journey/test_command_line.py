@@ -120,7 +120,8 @@ def test_everything_runs_with_the_toolkit_blocked(log, tmp_path):
     assert made.returncode == 0 and "37 passes" in made.stderr and made.stdout == ""
     answer = json.loads(blocked("answer", notebook, "--json").stdout)
     assert set(answer) == {
-        "sentence", "holds", "setup", "level", "metrics", "marks", "reasons", "missing", "over", "responses",
+        "sentence", "holds", "setup", "level", "metrics", "marks", "reasons", "missing", "over", "section",
+        "responses",
     }  # fmt: skip
     assert answer["setup"]["sustained_limit_w"] in (12.0, 13.0, 14.0) and answer["holds"] >= 0.95
     rows = json.loads(blocked("passes", notebook, "--json").stdout)["passes"]

@@ -1,8 +1,9 @@
 """SIGKILL from a parent process in a sweep with a guard that trips and a pause by hand: at moments uniform in time, and
 as soon as a pass, a write or a pause begins, so that no speed of the machine spares those. Nothing finished is lost,
-the machine can be put back, the sweep goes on. KILL_MOMENTS=50 kills more often."""
+the machine can be put back, the sweep goes on. benchmarks/kills.py kills more often."""
 
-import os
+import gzip
+import random
 import signal
 import sqlite3
 import subprocess
@@ -10,122 +11,29 @@ import sys
 import time
 from pathlib import Path
 
-import numpy as np
 import pytest
+from helpers import kills
 from helpers.build import copy_notebook
-from journey import sweep_child
 
-from hovrik.core.passes.record import Outcome
-from hovrik.demo import scenario
 from hovrik.service import library
 from hovrik.service import run as sweep
 from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 
-MOMENTS = int(os.environ.get("KILL_MOMENTS", "20"))
-SOON = {2: ("pass", 150), 3: ("write", 30), 7: ("paused", 20), 8: ("write", 30)}  # every tenth moment: at which word
-CHILD = Path(__file__).with_name("sweep_child.py")
+MOMENTS = 10
+DATA = Path(__file__).parents[1] / "data"
 
 
 @pytest.fixture(scope="module")
 def prepared(tmp_path_factory):
     """A notebook without passes, to be copied."""
-    path = tmp_path_factory.mktemp("kill") / "base.hovrik"
-    with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
-    return path
-
-
-def killed(path, seconds, word="ready", times=1):
-    """Lines that a sweep said before it was killed, `seconds` after it said `word` for the nth time."""
-    child = subprocess.Popen([sys.executable, str(CHILD), str(path)], stdout=subprocess.PIPE, text=True)
-    said = []
-    while [line.split()[0] for line in said].count(word) < times:
-        said.append(child.stdout.readline())
-        assert said[-1], said
-    time.sleep(seconds)
-    child.send_signal(signal.SIGKILL)
-    said += child.stdout.readlines()
-    child.wait()
-    return said[1:]
-
-
-def whole_run_s(path):
-    """Seconds that an undisturbed run takes from ready to end."""
-    child = subprocess.Popen([sys.executable, str(CHILD), str(path)], stdout=subprocess.PIPE, text=True)
-    assert child.stdout.readline().startswith("ready")
-    began = time.monotonic()
-    assert child.stdout.read().splitlines()[-1].startswith("end")
-    child.wait()
-    return time.monotonic() - began
-
-
-def place_of(said):
-    """Where the kill fell, by the last word before it."""
-    words = [line.split()[0] for line in said]
-    inside_write = words.count("write") > words.count("written")
-    if inside_write:
-        return "write"
-    last = next((w for w in reversed(words) if w not in ("write", "written")), "start")
-    return {"pass": "pass", "paused": "paused", "end": "end"}.get(last, "between")
+    return kills.prepare(tmp_path_factory.mktemp("kill"))
 
 
 def test_kill_at_many_moments(prepared, tmp_path):
-    rng = np.random.default_rng(20)
-    length_s = whole_run_s(copy_notebook(prepared, _folder(tmp_path, "whole")))
-    places = []
-    for number in range(MOMENTS):
-        path = copy_notebook(prepared, _folder(tmp_path, str(number)))
-        with Notebook(path, read_only=True) as notebook:
-            address = library.address_of(notebook, "ombrel-8")
-        before = open_machine(address).snapshot()
-        if number % 10 in SOON:
-            word, most = SOON[number % 10]
-            said = killed(path, 0.01 * rng.random(), word, int(rng.integers(1, most)))
-        else:
-            said = killed(path, (number + rng.random()) / MOMENTS * length_s * 0.97)
-        places.append(place_of(said))
-        _check(path, address, before, [line.split()[1] for line in said if line.startswith("stored ")])
-        if number % 4 == 0 and places[-1] != "end":
-            _continue(path, before, address)
+    places = kills.kill_at(prepared, tmp_path, MOMENTS)
     print("kills fell:", {place: places.count(place) for place in sorted(set(places))})
     assert min(places.count(place) for place in ("pass", "write", "paused")) >= 1, places
-
-
-def _folder(tmp_path, name):
-    folder = tmp_path / name
-    folder.mkdir()
-    return folder
-
-
-def _check(path, address, before, announced):
-    """Every announced pass is there and whole, the file is sound, the machine is as before or the offer is made."""
-    with sqlite3.connect(path) as raw:
-        assert raw.execute("PRAGMA integrity_check").fetchone() == ("ok",)
-        assert raw.execute("PRAGMA foreign_key_check").fetchall() == []
-    with Notebook(path) as notebook:
-        assert not notebook.read_only  # the kernel dropped the lock
-        records = notebook.passes()
-        stored, done = [r.id for r in records], [r for r in records if r.outcome is Outcome.DONE]
-        assert set(announced) <= set(stored) and len(stored) - len(announced) <= 1
-        for one in done:
-            assert notebook.load(one.id).trace.interval_ms().sum() == pytest.approx(20_000, rel=0.02)
-        left = sweep.unfinished(notebook)
-        as_before = open_machine(address).read_back().readings == before.readings
-        assert as_before or left
-        if left:
-            ((entry, kept, planned),) = left
-            assert entry.snapshot.readings == before.readings and (kept, planned) == (len(done), 12)
-
-
-def _continue(path, before, address):
-    """The sweep goes on where it was; nothing is made twice; the machine is put back."""
-    sweep_child.main(path, pace=float("inf"))
-    with Notebook(path) as notebook:
-        done = [r.plan_index for r in notebook.passes() if r.outcome is Outcome.DONE]
-        assert sorted(done) == list(range(12))
-        assert sweep.unfinished(notebook) == []
-    assert open_machine(address).read_back().readings == before.readings
 
 
 def test_put_back_after_a_kill(prepared, tmp_path):
@@ -133,8 +41,47 @@ def test_put_back_after_a_kill(prepared, tmp_path):
     with Notebook(path, read_only=True) as notebook:
         address = library.address_of(notebook, "ombrel-8")
     before = open_machine(address).snapshot()
-    killed(path, 0.0, "pass", 12)
+    kills.killed(path, 0.0, "pass", 12)
     with Notebook(path) as notebook:
         ((entry, _, _),) = sweep.unfinished(notebook)
         assert sweep.put_back(notebook, entry).is_whole and sweep.unfinished(notebook) == []
     assert open_machine(address).read_back().readings == before.readings
+
+
+_MIGRATE = """
+import sys, time
+from pathlib import Path
+from hovrik.store import upgrade
+honest = upgrade.pack_stamps
+def slow(stamps):
+    time.sleep(0.002)
+    return honest(stamps)
+upgrade.pack_stamps = slow
+from hovrik.store.notebook import Notebook
+print("ready", flush=True)
+Notebook(Path(sys.argv[1]))
+print("end", flush=True)
+"""
+
+
+def test_kill_in_a_migration(tmp_path):
+    """At ten moments of it: the file is whole, of the old format or of the new, and opens with every pass."""
+    rng, formats = random.Random(3), []
+    for number in range(MOMENTS):
+        path = tmp_path / f"{number}.hovrik"
+        path.write_bytes(gzip.decompress((DATA / "format-3.hovrik.gz").read_bytes()))
+        child = subprocess.Popen([sys.executable, "-c", _MIGRATE, str(path)], stdout=subprocess.PIPE, text=True)
+        assert child.stdout.readline() == "ready\n"
+        time.sleep(0.3 * rng.random())
+        child.send_signal(signal.SIGKILL)
+        child.wait()
+        child.stdout.close()
+        raw = sqlite3.connect(path)
+        formats.append(raw.execute("PRAGMA user_version").fetchone()[0])
+        assert raw.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+        raw.close()
+        with Notebook(path) as notebook:
+            assert len(notebook.passes()) == 12 and all(
+                notebook.load(r.id).trace is not None for r in notebook.passes() if r.origin.value != "summary"
+            )
+    assert set(formats) <= {3, 4} and 3 in formats, formats

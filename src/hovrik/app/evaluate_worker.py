@@ -36,8 +36,9 @@ class EvaluateWorker(QObject):
         """Whether figures are under way."""
         return self._worker.is_busy
 
-    def ask(self, question: Question, over: str = "") -> None:
-        """Figures for a question, read along a factor; an older request still under way is dropped."""
+    def ask(self, question: Question, over: str = "", within: str = "") -> None:
+        """Figures for a question, read along a factor, of a section of the scene; an older request still under way is
+        dropped."""
 
         def work(wanted: Wanted, memory: Memory) -> Evaluation | None:
             from ..service.gather import Cancelled, evaluate  # SciPy loads here, after the first paint
@@ -48,7 +49,7 @@ class EvaluateWorker(QObject):
                 return wanted()
 
             try:
-                return evaluate(memory.notebook, question, progress, over, memory)
+                return evaluate(memory.notebook, question, progress, over, memory, within)
             except Cancelled:
                 return None
 

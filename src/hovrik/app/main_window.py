@@ -237,7 +237,7 @@ class MainWindow(QMainWindow):
     def evaluate(self) -> None:
         """Ask for newest figures."""
         if self.session.question is not None:
-            self.evaluator.ask(self.session.question, self.session.over)
+            self.evaluator.ask(self.session.question, self.session.over, self.session.within)
 
     def _on_pass_stored(self) -> None:
         if not self._soon.isActive() and not self.evaluator.is_busy:

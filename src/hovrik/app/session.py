@@ -73,6 +73,7 @@ class Session(QObject):
         self._looker = Worker("look", self)
         self._looker.finished.connect(self._on_looked)
         self.over = ""  # id of the factor that passes are read along, "" the static limit
+        self.within = ""  # name of the section that figures are of, "" all of the scene
         body = self.notebook.get_state("question")
         self.question: Question | None = Question.from_dict(body) if body else None
         body = self.notebook.get_state("design")
@@ -104,11 +105,19 @@ class Session(QObject):
             self.over = over
             self.over_changed.emit()
 
+    def read_within(self, section: str) -> None:
+        """Read a section of the scene only: a view, not an edit."""
+        if section != self.within:
+            self.within = section
+            self.over_changed.emit()
+
     # -- setters, called by undo commands only
 
     def set_question(self, question: Question) -> None:
         """Replace the question."""
         if question != self.question:
+            if self.question is None or question.keys["scene"] != self.question.keys["scene"]:
+                self.within = ""
             self.question = question
             self._remember("question", question.as_dict())
             self.question_changed.emit()

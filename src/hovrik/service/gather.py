@@ -18,6 +18,7 @@ from ..core.facts.knob import Knob, named
 from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.facts.title import Scene, Section
 from ..core.finding import State
 from ..core.message import Message, Value, say
 from ..core.passes import energy, figures, heat
@@ -27,6 +28,7 @@ from ..core.passes.inside import OnePass
 from ..core.passes.point import Point
 from ..core.passes.purpose import HEAT, purpose
 from ..core.passes.record import Origin, PassRecord
+from ..core.passes.sections import section_figures, section_of
 from ..core.passes.verdict import Verdict
 from ..core.questions.question import Question
 from ..core.read import response
@@ -71,7 +73,8 @@ class PassView:
 @dataclass(frozen=True)
 class Evaluation:
     """Everything that is known about a question. constants : calibrated heat response, with why not where None;
-    factor : what its responses lie along; along : what they can lie along."""
+    factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
+    that figures are of, "" all of it."""
 
     question: Question
     rig: Rig | None
@@ -83,6 +86,8 @@ class Evaluation:
     why_no_constants: str = ""
     factor: Factor = field(default_factory=static_limit)
     along: tuple[Factor, ...] = ()
+    sections: tuple[Section, ...] = ()
+    within: str = ""
 
     @property
     def surprises(self) -> dict[str, str]:
@@ -114,18 +119,16 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
 
 
 def evaluate(
-    notebook: Notebook,
-    question: Question,
-    progress: Progress | None = None,
-    over: str = "",
-    memory: Memory | None = None,
-) -> Evaluation:
+    notebook: Notebook, question: Question, progress: Progress | None = None, over: str = "",
+    memory: Memory | None = None, within: str = "",
+) -> Evaluation:  # fmt: skip
     """Read every pass that belongs to the question and build the answer.
 
     over : id of the factor that passes are read along, the static limit where none is named. progress(done, total) is
     called for each pass whose figures had to be computed; False raises Cancelled. memory : of the evaluations before of
-    this notebook, which grows. Raises InputError for a factor that neither the program nor the rig, slot or title
-    knows.
+    this notebook, which grows; within : name of the section of the scene that figures are of, "" all of it. Raises
+    InputError for a factor that neither the program nor the rig, slot or title knows, or a section that the scene has
+    not.
     """
     memory = memory or Memory(notebook)
     memory.refresh()
@@ -133,19 +136,24 @@ def evaluate(
     rig = places.newest_rig(question.rig)
     knobs = places.knobs(question)
     factor = factor_of(over, knobs, rig, places)
+    sections = _sections(places, question)
+    section = next((one for one in sections if one.name == within), None)
+    if within and section is None:
+        known_ones = ", ".join(one.name for one in sections) or "none"
+        raise InputError(f"The scene has no section {within!r}. It has: {known_ones}.")
     notes = notebook.annotations()
     records = memory.records(scope(question, factor.place))
     constants = _Constants(memory, memory.records(Where(rig=question.rig, purpose=HEAT)))
-    views = _views(memory, records, notes, constants, progress)
+    views = _views(memory, records, notes, constants, progress, section)
     counted = [view for view in views if view.counts]
-    responses = _responses(memory, counted, question, factor, named(knobs))
+    responses = _responses(memory, counted, question, factor, named(knobs), section)
     responses = _with_incidents(responses, _incidents(notebook, places, question))
     context = replace(_context(views, counted, rig), counted=len(counted), along=factor.label.lower())
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
     return Evaluation(
         question, rig, tuple(views), tuple(responses), build(responses, question, context), context, newest, why_not,
-        factor, along,
+        factor, along, sections, within,
     )  # fmt: skip
 
 
@@ -219,7 +227,7 @@ def _calibrate(record: PassRecord) -> dict[str, Any]:
 
 def _views(
     memory: Memory, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], constants: _Constants,
-    progress: Progress | None,
+    progress: Progress | None, section: Section | None,
 ) -> list[PassView]:  # fmt: skip
     points = {record.id: memory.places.point(record) for record in records}
     by_heat: dict[str, tuple[TimeConstants | None, list[PassRecord]]] = {}
@@ -228,6 +236,12 @@ def _views(
         key = f"{own.fast_s:.6g}/{own.slow_s:.6g}" if own else "-"
         by_heat.setdefault(key, (own, []))[1].append(record)
     found: dict[str, PassFigures] = {}
+    if section is not None:
+        found = memory.derived(
+            _of(figures.ALGORITHM, section), figures.VERSION, records, PassFigures.from_dict,
+            partial(section_figures, section=section), PassFigures.as_dict, progress,
+        )  # fmt: skip
+        by_heat.clear()
     for key, (own, group) in by_heat.items():
         found |= memory.derived(
             f"{figures.ALGORITHM}/{key}", figures.VERSION, group, PassFigures.from_dict,
@@ -244,8 +258,9 @@ def _views(
 
 
 def _responses(
-    memory: Memory, counted: Sequence[PassView], question: Question, factor: Factor, knobs: Mapping[str, Knob]
-) -> list[Response]:
+    memory: Memory, counted: Sequence[PassView], question: Question, factor: Factor, knobs: Mapping[str, Knob],
+    section: Section | None,
+) -> list[Response]:  # fmt: skip
     """Responses of the counted passes. One with one pass a level takes its intervals from inside the passes."""
     passes = [view.counted for view in counted]
     found = response.read(passes, question, factor, knobs)
@@ -256,10 +271,26 @@ def _responses(
     if not single:
         return found
     spreads = memory.derived(
-        SPREAD_ALGORITHM, SPREAD_VERSION, [v.record for v in counted if v.record.id in single],
-        lambda body: OnePass(**body) if body else None, figures.spread_of, lambda one: asdict(one) if one else {},
+        _of(SPREAD_ALGORITHM, section), SPREAD_VERSION, [v.record for v in counted if v.record.id in single],
+        lambda body: OnePass(**body) if body else None, partial(_spread, section=section),
+        lambda one: asdict(one) if one else {},
     )  # fmt: skip
     return response.read([replace(one, spread=spreads.get(one.id)) for one in passes], question, factor, knobs)
+
+
+def _spread(record: PassRecord, section: Section | None) -> OnePass | None:
+    part = record if section is None else section_of(record, section)
+    return figures.spread_of(part) if part is not None else None
+
+
+def _of(algorithm: str, section: Section | None) -> str:
+    """The algorithm as the cache knows it: what is of a section belongs to its ends, whatever it is called."""
+    return algorithm if section is None else f"{algorithm}/{section.start_s:g}-{section.end_s:g} s"
+
+
+def _sections(places: Places, question: Question) -> tuple[Section, ...]:
+    scene = places.newest("scene", question.keys["scene"])
+    return Scene.from_dict(scene.body).sections if scene is not None else ()
 
 
 def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None) -> Context:

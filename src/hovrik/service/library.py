@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from contextlib import closing
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any
 
 from ..bench.protocol import Description, Machine
@@ -35,11 +35,7 @@ def save_title(notebook: Notebook, title: Title) -> None:
     _refuse(title.name or "The title", title_problems(_plain(title.as_dict())))
     title_id = notebook.note("title", title.key, title.as_dict())
     for scene in title.scenes:
-        notebook.note("scene", f"{title.key}/{scene.key}", _plain(_scene_body(scene)), title_id)
-
-
-def _scene_body(scene: Scene) -> dict[str, Any]:
-    return {name: getattr(scene, name) for name in scene.__dataclass_fields__}
+        notebook.note("scene", f"{title.key}/{scene.key}", _plain(asdict(scene)), title_id)
 
 
 def _refuse(what: str, found: list[str]) -> None:

@@ -45,6 +45,7 @@ class ReadStage(Stage):
         self._loader.failed.connect(lambda fault: self.pass_words.setText(str(fault)))
         self.response_choice = Choice("Which setups are shown")
         self.along = Choice("Along what the passes are read")
+        self.section = Choice("Which section of the scene")
         self.rate = RatePlot()
         self.worth = WorthPlot()
         self.notes = MarginNotes("Findings")
@@ -67,6 +68,7 @@ class ReadStage(Stage):
         self.rate.level_chosen.connect(self._on_level_chosen)
         self.response_choice.currentIndexChanged.connect(self._show_response)
         self.along.currentIndexChanged.connect(self._on_along)
+        self.section.currentIndexChanged.connect(lambda _: session.read_within(self.section.key()))
         self.overrule.clicked.connect(self._on_overrule)
         self.take_out.clicked.connect(self._on_take_out)
         self.import_.clicked.connect(self.import_asked)
@@ -87,6 +89,7 @@ class ReadStage(Stage):
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.along)
+        column.addWidget(self.section)
         column.addWidget(self.response_choice)
         column.addWidget(self.notes, 1)
         side.setMinimumWidth(230)
@@ -135,6 +138,10 @@ class ReadStage(Stage):
         self.along.offer([(one.id, f"Along: {one.label.lower()}") for one in evaluation.along])
         self.along.show_key(evaluation.factor.id)
         self.along.setVisible(len(evaluation.along) > 1)
+        names = [(one.name, f"Section: {one.name}") for one in evaluation.sections]
+        self.section.offer([("", "All of the scene"), *names])
+        self.section.show_key(evaluation.within)
+        self.section.setVisible(bool(names))
         families = tuple(one.family for one in evaluation.responses)
         self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.responses)])
         if families != self._families:
@@ -222,15 +229,15 @@ class ReadStage(Stage):
         evaluation = self.session.evaluation
         surprise = evaluation.surprises.get(view.record.id, "") if evaluation is not None else ""
         self.pass_words.setText(_pass_words(view, surprise))
-        notebook, target_ms = self.session.notebook, 1000.0 / question.target_fps
+        notebook, target_ms = self.session.notebook, question.floor.interval_ms
 
-        def work(_wanted: Wanted) -> tuple[PassView, Trace | None, float]:
+        def work(_wanted: Wanted) -> tuple[PassView, Trace | None, float | None]:
             with notebook.sibling() as own:
                 return view, own.trace(view.record.id), target_ms
 
         self._loader.ask(work)
 
-    def _on_loaded(self, loaded: tuple[PassView, Trace | None, float]) -> None:
+    def _on_loaded(self, loaded: tuple[PassView, Trace | None, float | None]) -> None:
         view, trace, target_ms = loaded
         interval_ms = trace.interval_ms() if trace is not None else np.empty(0)
         self._show_trace(view, trace, target_ms)
@@ -238,7 +245,7 @@ class ReadStage(Stage):
         marks = [(frames.median_ms, "median"), (frames.p99_ms, "99th percentile")] if frames else []
         self.distribution.show_intervals(interval_ms, marks)
 
-    def _show_trace(self, view: PassView, trace: Trace | None, target_ms: float) -> None:
+    def _show_trace(self, view: PassView, trace: Trace | None, target_ms: float | None) -> None:
         """The trace between its marks with what the checks found; all of it while marks are moved."""
         if trace is None or trace.frames_ns.size < 3:
             self.trace.show_trace(np.empty(0), np.empty(0), None)

@@ -12,19 +12,20 @@ from typing import Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
-from ...core.facts.rig import OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
+from ...core.facts.rig import Exclusion, OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
 from ...core.facts.sheet import Field
-from ...core.facts.sheets import MODE, PANEL, RIG, VERSION
+from ...core.facts.sheets import EXCLUSION, MODE, OWN_KNOB, PANEL, RIG, VERSION
 from ...service import library
 from ...store.files.write import exchange
 from ..commands import answer, save_rig, set_question
 from ..session import Session
-from ..widgets.fields import Card, button, label
+from ..widgets.fields import Card, Choice, button, label
 from ..widgets.preflight_list import PreflightList
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..widgets.slot_table import SlotTable
 from ..widgets.watt_picture import WattPicture
 from .base import Stage, scrolling
+from .made_rows import FIRST_KNOB, made, own_knobs_of
 from .watts import flows_of
 
 CAUTIONS = (
@@ -36,10 +37,13 @@ CAUTIONS = (
     "Warranty and online-service rules are yours to check.",
 )
 THE_RIG = "the rig"
+FIRST_EXCLUSION = {
+    "knob": "frame_generation", "level": "on", "other": "overlay", "other_level": "on", "why": "seen once",
+}  # fmt: skip
 
 
 class RigStage(Stage):
-    """Six pages about one rig. Signals of the session drive it; edits go through undo."""
+    """Seven pages about one rig. Signals of the session drive it; edits go through undo."""
 
     title = "Rig"
 
@@ -55,6 +59,9 @@ class RigStage(Stage):
         self.displays = RowsTable(PANEL, "External displays", {"name": "new display"})
         self.slots = SlotTable()
         self.versions = RowsTable(VERSION, "Versions", {"what": "firmware"}, (Field("whose", "Of"),))
+        self.knobs_of = Choice("Whose knobs are shown")
+        self.own_knobs = RowsTable(OWN_KNOB, "Knobs of your own", FIRST_KNOB)
+        self.exclusions = RowsTable(EXCLUSION, "What excludes what", FIRST_EXCLUSION)
         self.picture = WattPicture()
         self.preflight = PreflightList()
         self.history = label("", "soft", wrap=True)
@@ -63,6 +70,7 @@ class RigStage(Stage):
             ("The machine", scrolling(self.form)),
             ("Modes and displays", self._modes_page()),
             ("OS slots", self._slots_page()),
+            ("Your knobs", self._knobs_page()),
             ("Versions", self._versions_page()),
             ("Before measuring", scrolling(self.preflight)),
         ):
@@ -81,8 +89,8 @@ class RigStage(Stage):
         self.export = button("Export …", tip="This rig as JSON or TOML")
         row.addWidget(self.heading)
         row.addWidget(self.message, 1)
-        for made in (self.new, self.import_, self.export):
-            row.addWidget(made)
+        for one in (self.new, self.import_, self.export):
+            row.addWidget(one)
         self.layout_.addLayout(row)
 
     def _overview(self) -> QWidget:
@@ -124,6 +132,23 @@ class RigStage(Stage):
         column.addLayout(row)
         return page
 
+    def _knobs_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        row = QHBoxLayout()
+        row.addWidget(label("Knobs of your own that are there on", "heading"))
+        row.addWidget(self.knobs_of)
+        row.addStretch()
+        column.addLayout(row)
+        column.addWidget(
+            label("Whatever you set by hand: instructed before a pass, asked back, compared and kept.", "soft")
+        )
+        column.addWidget(self.own_knobs, 2)
+        self.exclusions_heading = label("What cannot be had together there", "heading")
+        column.addWidget(self.exclusions_heading)
+        column.addWidget(self.exclusions, 1)
+        return page
+
     def _versions_page(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
@@ -147,11 +172,14 @@ class RigStage(Stage):
         session.machine_looked.connect(self._show_preflight)
         self.pages.currentChanged.connect(self._on_page)
         self.form.edited.connect(self._on_field)
-        self.modes.edited.connect(lambda rows: self._change("modes", _made(PowerMode, rows)))
-        self.displays.edited.connect(lambda rows: self._change("displays", _made(Panel, rows)))
+        self.modes.edited.connect(lambda rows: self._change("modes", made(PowerMode, rows)))
+        self.displays.edited.connect(lambda rows: self._change("displays", made(Panel, rows)))
         self.slots.edited.connect(lambda slots: self._change("slots", tuple(slots)))
         self.versions.edited.connect(self._on_versions)
-        for table in (self.modes, self.displays, self.slots, self.versions):
+        self.own_knobs.edited.connect(lambda rows: self._on_own("own_knobs", own_knobs_of(rows)))
+        self.exclusions.edited.connect(lambda rows: self._on_own("exclusions", made(Exclusion, rows)))
+        self.knobs_of.currentIndexChanged.connect(self._show_own)
+        for table in (self.modes, self.displays, self.slots, self.versions, self.own_knobs, self.exclusions):
             table.failed.connect(self.message.setText)
         self.add_slot.clicked.connect(self._on_add_slot)
         self.preflight.answered.connect(lambda name, text: answer(self.session, name, text))
@@ -166,9 +194,12 @@ class RigStage(Stage):
         rig = self.session.rig
         writable = not self.session.notebook.read_only
         self.pages.setEnabled(rig is not None)
-        for made in (self.new, self.import_):
-            made.setEnabled(writable)
-        for table in (self.form, self.modes, self.displays, self.slots, self.versions, self.add_slot, self.preflight):
+        for one in (self.new, self.import_):
+            one.setEnabled(writable)
+        for table in (
+            self.form, self.modes, self.displays, self.slots, self.versions, self.add_slot, self.preflight,
+            self.own_knobs, self.exclusions,
+        ):  # fmt: skip
             table.setEnabled(writable)
         self.export.setEnabled(rig is not None)
         self.message.setText("")
@@ -183,10 +214,23 @@ class RigStage(Stage):
         self.slots.show_slots(rig.slots)
         rows = [{"whose": whose, **asdict(v)} for whose, versions in _owners(rig) for v in versions]
         self.versions.show_rows(rows)
+        self.knobs_of.offer([("", THE_RIG), *((slot.key, slot.name) for slot in rig.slots)])
+        self._show_own()
         self._show_minimum(rig)
         self._show_history(rig)
         self._show_watts()
         self._show_preflight()
+
+    def _show_own(self) -> None:
+        """The owner's knobs of the rig or of the slot that is chosen; what excludes what belongs to a slot."""
+        rig = self.session.rig
+        if rig is None:
+            return
+        slot = next((one for one in rig.slots if one.key == self.knobs_of.key()), None)
+        self.own_knobs.show_rows([asdict(one) for one in (slot or rig).own_knobs])
+        self.exclusions.show_rows([asdict(one) for one in slot.exclusions] if slot is not None else [])
+        for shown in (self.exclusions_heading, self.exclusions):
+            shown.setVisible(slot is not None)
 
     def _show_minimum(self, rig: Rig) -> None:
         missing = missing_minimum(rig)
@@ -238,6 +282,17 @@ class RigStage(Stage):
             value = ()
         self._change(field, value)
 
+    def _on_own(self, field: str, value: tuple[Any, ...]) -> None:
+        rig, key = self.session.rig, self.knobs_of.key()
+        if rig is None:
+            return
+        if not key:
+            after = replace(rig, **{field: value})
+        else:
+            slots = tuple(replace(one, **{field: value}) if one.key == key else one for one in rig.slots)
+            after = replace(rig, slots=slots)
+        self._push(after, "knobs of your own") if after != rig else self._show_own()
+
     def _on_versions(self, rows: Sequence[dict[str, Any]]) -> None:
         rig = self.session.rig
         if rig is None:
@@ -250,7 +305,7 @@ class RigStage(Stage):
             return
 
         def of(whose: str) -> tuple[Version, ...]:
-            return _made(Version, [r for r in rows if (r.get("whose") or THE_RIG) == whose])
+            return made(Version, [r for r in rows if (r.get("whose") or THE_RIG) == whose])
 
         slots = tuple(replace(slot, versions=of(slot.name)) for slot in rig.slots)
         after = replace(rig, versions=of(THE_RIG), slots=slots)
@@ -329,12 +384,6 @@ class RigStage(Stage):
 
 def _day(at_ns: int) -> str:
     return f"{datetime.fromtimestamp(at_ns / 1e9, UTC):%Y-%m-%d %H:%M}"
-
-
-def _made(kind: type, rows: Sequence[dict[str, Any]]) -> tuple[Any, ...]:
-    names = kind.__dataclass_fields__  # type: ignore[attr-defined]
-    empty = {name: f.default for name, f in names.items()}
-    return tuple(kind(**{k: row.get(k) if row.get(k) is not None else empty[k] for k in names}) for row in rows)
 
 
 def _owners(rig: Rig) -> list[tuple[str, tuple[Version, ...]]]:

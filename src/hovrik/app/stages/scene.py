@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.rig import Version
-from ...core.facts.sheets import SCENE, TITLE, VERSION
-from ...core.facts.title import Scene, Title
+from ...core.facts.sheets import OWN_KNOB, SCENE, SECTION, SET_UP, TITLE, VERSION
+from ...core.facts.title import Scene, Section, Title
 from ...service import library
 from ...service.scenes import MATTERS, SceneStudy, study
 from ..commands import save_title, set_question
@@ -20,12 +20,13 @@ from ..widgets.fields import Card, Choice, NumberField, button, label
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..worker import Wanted, Worker
 from .base import Stage, scrolling
+from .made_rows import FIRST_KNOB, own_knobs_of, set_ups_of
 
 _FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
 
 
 class SceneStage(Stage):
-    """Pages: the title, its scenes, repeatability."""
+    """Pages: the title, its set-ups and options, its scenes, repeatability."""
 
     title = "Scene"
 
@@ -48,9 +49,15 @@ class SceneStage(Stage):
         self.pages.setAccessibleName("Pages of the title")
         self.form = SheetForm(TITLE, heading="The title")
         self.versions = RowsTable(VERSION, "Versions of the title", {"what": "game patch"})
+        self.set_ups = RowsTable(SET_UP, "Set-ups of the title", {"name": "another", "accepted": True})
+        self.own_knobs = RowsTable(OWN_KNOB, "Options of the title", FIRST_KNOB)
+        self.sections = RowsTable(
+            SECTION, "Sections of the scene", {"name": "first half", "start_s": 0.0, "end_s": 30.0}
+        )
         self.scene_form = SheetForm(SCENE, heading="The scene in the question")
         for words, page in (
             ("The title", self._title_page()),
+            ("Set-ups and options", self._set_ups_page()),
             ("Its scenes", self._scenes_page()),
             ("Repeatability", self._repeat_page()),
         ):
@@ -70,6 +77,17 @@ class SceneStage(Stage):
         column.addStretch()
         return scrolling(page)
 
+    def _set_ups_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addWidget(
+            label("Ways to set it up, the best picture first; untick what you no longer accept", "heading")
+        )
+        column.addWidget(self.set_ups, 1)
+        column.addWidget(label("Options of the title that you want to plan and compare", "heading"))
+        column.addWidget(self.own_knobs, 1)
+        return page
+
     def _scenes_page(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
@@ -82,6 +100,10 @@ class SceneStage(Stage):
         row.addWidget(self.add_scene)
         row.addWidget(self.drop_scene)
         column.addLayout(row)
+        card = Card("Sections: named stretches in seconds from the start mark, read apart in Read")
+        self.sections.setFixedHeight(200)
+        card.body.addWidget(self.sections)
+        column.addWidget(card)
         column.addStretch()
         return scrolling(page)
 
@@ -113,7 +135,11 @@ class SceneStage(Stage):
         self.form.edited.connect(self._on_title_field)
         self.scene_form.edited.connect(self._on_scene_field)
         self.versions.edited.connect(self._on_versions)
-        self.versions.failed.connect(self.message.setText)
+        self.set_ups.edited.connect(lambda rows: self._on_rows("set_ups", set_ups_of(rows)))
+        self.own_knobs.edited.connect(lambda rows: self._on_rows("own_knobs", own_knobs_of(rows)))
+        self.sections.edited.connect(self._on_sections)
+        for table in (self.versions, self.set_ups, self.own_knobs, self.sections):
+            table.failed.connect(self.message.setText)
         self.new.clicked.connect(self.new_title)
         self.add_scene.clicked.connect(self._on_add_scene)
         self.drop_scene.clicked.connect(self._on_drop_scene)
@@ -136,7 +162,15 @@ class SceneStage(Stage):
         writable = not self.session.notebook.read_only
         self.pages.setEnabled(title is not None)
         self.new.setEnabled(writable)
-        for made in (self.form, self.scene_form, self.versions, self.add_scene):
+        for made in (
+            self.form,
+            self.scene_form,
+            self.versions,
+            self.add_scene,
+            self.set_ups,
+            self.own_knobs,
+            self.sections,
+        ):
             made.setEnabled(writable)
         self.message.setText("")
         if title is None:
@@ -146,8 +180,11 @@ class SceneStage(Stage):
         self.heading.setText(title.name)
         self.form.show_body(title)
         self.versions.show_rows([asdict(v) for v in title.versions])
+        self.set_ups.show_rows([asdict(one) for one in title.set_ups])
+        self.own_knobs.show_rows([asdict(one) for one in title.own_knobs])
         if scene is not None:
             self.scene_form.show_body(scene)
+            self.sections.show_rows([asdict(one) for one in scene.sections])
         self.drop_scene.setEnabled(writable and len(title.scenes) > 1)
         words = []
         for one in title.scenes:
@@ -229,6 +266,14 @@ class SceneStage(Stage):
         title = self.session.title
         if title is not None:
             self._push(replace(title, versions=tuple(Version(**row) for row in rows)), "versions")
+
+    def _on_rows(self, field: str, value: tuple[Any, ...]) -> None:
+        title = self.session.title
+        if title is not None:
+            self._push(replace(title, **{field: value}), field.replace("_", " "))
+
+    def _on_sections(self, rows: list[dict[str, Any]]) -> None:
+        self._on_scene_field("sections", tuple(Section(**row) for row in rows))
 
     def _on_add_scene(self) -> None:
         title = self.session.title

@@ -5,20 +5,29 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QWidget
 
 from ...core.facts.place import Source
-from ...core.facts.terms import School
+from ...core.facts.terms import LOW, LOW_TENTH, MEAN, NOTHING, SCORE, SLOW_SHARE, TIME, School
+from ...core.facts.title import Scene
 from ..commands import set_question
 from ..session import Session
 from ..theme.tokens import TARGET_PX
 from .fields import Choice, NumberField, label
 from .flow import FlowLayout
 
-SCHOOLS = [(s.value, f"1 % low, {s.words}") for s in School]
+# figure of the floor / school of lows -> words
+_LOWS = [(f"{figure}/{s.value}", f"{words} low, {s.words}") for figure, words in ((LOW, "1 %"), (LOW_TENTH, "0.1 %"))
+         for s in School]  # fmt: skip
+FLOORS = [*_LOWS, (MEAN, "mean rate"), (SLOW_SHARE, "share of slow frames"), (SCORE, "score"),
+          (TIME, "time of the job"), (NOTHING, "nothing to hold")]  # fmt: skip
+_UNITS = {SCORE: "points as its", TIME: "seconds as its"}
 SOURCES = [(Source.BATTERY.value, "battery"), (Source.ADAPTER.value, "adapter")]
 
 
 class QuestionLine(QWidget):
     """On [rig] under [OS slot], on [battery], in [title · scene], find the lowest watts that hold [40] frames with
-    [1 % low, percentile]."""
+    [1 % low, percentile].
+
+    What has to hold may also be a mean rate, a share of slow frames, a score, a time, or nothing.
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -30,24 +39,25 @@ class QuestionLine(QWidget):
         self.scene = Choice("Title and scene")
         self.target = NumberField("Frames to hold", "", 1, 1000, 5)
         self.target.setFixedWidth(64)
-        self.school = Choice("Which low counts", SCHOOLS)
+        self.floor = Choice("What has to hold", FLOORS)
+        self.unit = label("frames with", "soft")
         flow = FlowLayout(self)
         flow.setContentsMargins(16, 6, 16, 4)
         for part in (
             "On", self.rig, "under", self.slot, "on", self.source, "in", self.scene,
-            "find the lowest watts that hold", self.target, "frames with", self.school,
+            "find the lowest watts that hold", self.target, self.unit, self.floor,
         ):  # fmt: skip
             widget = label(part) if isinstance(part, str) else part
             if isinstance(part, str):
                 widget.setProperty("kind", "soft")
-            else:
+            elif part is not self.unit:
                 widget.setFixedHeight(TARGET_PX)
             flow.addWidget(widget)
         self.rig.currentIndexChanged.connect(self._on_edited)
         self.slot.currentIndexChanged.connect(self._on_edited)
         self.source.currentIndexChanged.connect(self._on_edited)
-        self.scene.currentIndexChanged.connect(self._on_edited)
-        self.school.currentIndexChanged.connect(self._on_edited)
+        self.scene.currentIndexChanged.connect(self._on_scene)
+        self.floor.currentIndexChanged.connect(self._on_edited)
         self.target.valueChanged.connect(self._on_edited)
         session.question_changed.connect(self.show_question)
         self.show_question()
@@ -79,12 +89,28 @@ class QuestionLine(QWidget):
         self.source.show_key(question.source.value)
         self.scene.show_key(f"{question.title}/{question.scene}")
         self.target.show_value(question.target_fps)
-        self.school.show_key(question.school.value)
+        floor = question.terms.floor
+        figure = floor.figure if floor is not None else NOTHING
+        self.floor.show_key(f"{figure}/{question.school.value}" if figure in (LOW, LOW_TENTH) else figure)
+        self.unit.setText(_UNITS.get(figure, "frames with"))
+        for part in (self.target, self.unit):
+            part.setVisible(floor is not None)
         self.updateGeometry()
+
+    def _on_scene(self) -> None:
+        """Another scene: where it yields something else, so does its floor."""
+        question = self._session.question
+        title, _, scene = self.scene.key().partition("/")
+        found = self._session.newest("scene").get(self.scene.key())
+        if question is not None and found is not None:
+            asked = question.with_(title=title, scene=scene).for_scene_that(Scene.from_dict(found.body).yields)
+            if asked != question:
+                set_question(self._session, asked)
 
     def _on_edited(self) -> None:
         question = self._session.question
         title, _, scene = self.scene.key().partition("/")
+        figure, _, school = self.floor.key().partition("/")
         if question is None or not title:
             return
         edited = question.with_(
@@ -93,8 +119,9 @@ class QuestionLine(QWidget):
             source=Source(self.source.key()),
             title=title,
             scene=scene,
-            target_fps=self.target.value(),
-            school=School(self.school.key()),
+            target_fps=self.target.value() or 40.0,
+            figure=figure,
+            school=School(school) if school else None,
         )
         if edited != question:
             set_question(self._session, edited)

@@ -32,6 +32,7 @@ class Aim(StrEnum):
 
 
 LOW, MEAN, LOW_TENTH, SLOW_SHARE, SCORE, TIME = "low_1pct", "mean", "low_0_1pct", "slow_share", "score", "time"
+NOTHING = "none"  # no floor at all
 FLOOR_FIGURES = (LOW, LOW_TENTH, MEAN, SLOW_SHARE, SCORE, TIME)
 
 
@@ -63,6 +64,16 @@ class Floor:
     def looks_at_shares(self) -> bool:
         """Whether a share of frames counts: for slow frames alone, for a low beside it."""
         return self.figure in (SLOW_SHARE, LOW, LOW_TENTH)
+
+    @property
+    def is_of_frames(self) -> bool:
+        """Whether the value is a rate."""
+        return self.figure not in (SCORE, TIME)
+
+    @property
+    def interval_ms(self) -> float | None:
+        """The interval of a frame at the value; None where it is no rate, or none is asked for."""
+        return 1000.0 / self.value if self.is_of_frames and self.value > 0 else None
 
     @property
     def edge(self) -> float:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..facts.place import Source
-from ..facts.terms import Aim, Floor, Limit, School, Terms
+from ..facts.terms import LOW, NOTHING, SCORE, TIME, Aim, Floor, Limit, School, Terms
 
 LOWEST_WATTS = "lowest-watts"
 VERSION = 1
@@ -113,9 +113,20 @@ class Question:
             of_floor["value"] = target_fps
         if figure is not None:
             of_floor["figure"] = figure
-        floor = replace(self.floor, **of_floor) if of_floor else self.terms.floor
+        floor = replace(self.terms.floor or Floor(), **of_floor) if of_floor else self.terms.floor
+        if figure == NOTHING:
+            floor = None
         changed = replace(self.terms, floor=floor, school=school or self.school)
         return replace(self, scope=scope, terms=replace(changed, **terms))
+
+    def for_scene_that(self, yields: str | None) -> Question:
+        """The same with a floor that a scene can be held to, by what it yields: a score, a time, only draw, else
+        frames. One that it can be held to stays."""
+        figure = {"score": SCORE, "time": TIME, "draw": NOTHING}.get(yields or "")
+        own = self.terms.floor
+        if figure is None:
+            return self.with_(figure=LOW, target_fps=40.0) if own is None or not own.is_of_frames else self
+        return self if own is not None and own.figure == figure else self.with_(figure=figure)
 
     # -- plain values
 

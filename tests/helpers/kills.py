@@ -1,0 +1,126 @@
+"""Killing a sweep in a process of its own and looking at what it left; shared by the tests and benchmarks/kills.py."""
+
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from helpers.build import copy_notebook
+from journey import sweep_child
+
+from hovrik.core.passes.record import Outcome
+from hovrik.demo import scenario
+from hovrik.service import library
+from hovrik.service import run as sweep
+from hovrik.service.machines import open_machine
+from hovrik.store.notebook import Notebook
+
+SOON = {2: ("pass", 150), 3: ("write", 30), 7: ("paused", 20), 8: ("write", 30)}  # every tenth moment: at which word
+CHILD = Path(sweep_child.__file__)
+
+
+def prepare(folder):
+    """A notebook without passes, to be copied."""
+    path = folder / "base.hovrik"
+    with Notebook(path) as notebook:
+        scenario.prepare(notebook, path)
+    return path
+
+
+def killed(path, seconds, word="ready", times=1):
+    """Lines that a sweep said before it was killed, `seconds` after it said `word` for the nth time."""
+    child = subprocess.Popen([sys.executable, str(CHILD), str(path)], stdout=subprocess.PIPE, text=True)
+    said = []
+    while [line.split()[0] for line in said].count(word) < times:
+        said.append(child.stdout.readline())
+        assert said[-1], said
+    time.sleep(seconds)
+    child.send_signal(signal.SIGKILL)
+    said += child.stdout.readlines()
+    child.wait()
+    child.stdout.close()
+    return said[1:]
+
+
+def whole_run_s(path):
+    """Seconds that an undisturbed run takes from ready to end."""
+    child = subprocess.Popen([sys.executable, str(CHILD), str(path)], stdout=subprocess.PIPE, text=True)
+    assert child.stdout.readline().startswith("ready")
+    began = time.monotonic()
+    assert child.stdout.read().splitlines()[-1].startswith("end")
+    child.wait()
+    child.stdout.close()
+    return time.monotonic() - began
+
+
+def place_of(said):
+    """Where the kill fell, by the last word before it."""
+    words = [line.split()[0] for line in said]
+    inside_write = words.count("write") > words.count("written")
+    if inside_write:
+        return "write"
+    last = next((w for w in reversed(words) if w not in ("write", "written")), "start")
+    return {"pass": "pass", "paused": "paused", "end": "end"}.get(last, "between")
+
+
+def kill_at(base, folder, moments, told=lambda number, place: None):
+    """Kill as many sweeps, each at a moment of its own, and look at each; where the kills fell."""
+    rng = np.random.default_rng(20)
+    length_s = whole_run_s(copy_notebook(base, _made(folder / "whole")))
+    places = []
+    for number in range(moments):
+        path = copy_notebook(base, _made(folder / str(number)))
+        with Notebook(path, read_only=True) as notebook:
+            address = library.address_of(notebook, "ombrel-8")
+        before = open_machine(address).snapshot()
+        if number % 10 in SOON:
+            word, most = SOON[number % 10]
+            said = killed(path, 0.01 * rng.random(), word, int(rng.integers(1, most)))
+        else:
+            said = killed(path, (number + rng.random()) / moments * length_s * 0.97)
+        places.append(place_of(said))
+        look(path, address, before, [line.split()[1] for line in said if line.startswith("stored ")])
+        if number % 4 == 0 and places[-1] != "end":
+            go_on(path, before, address)
+        told(number, places[-1])
+    return places
+
+
+def _made(folder):
+    folder.mkdir()
+    return folder
+
+
+def look(path, address, before, announced):
+    """Every announced pass is there and whole, the file is sound, the machine is as before or the offer is made."""
+    with sqlite3.connect(path) as raw:
+        assert raw.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+        assert raw.execute("PRAGMA foreign_key_check").fetchall() == []
+    raw.close()
+    with Notebook(path) as notebook:
+        assert not notebook.read_only  # the kernel dropped the lock
+        records = notebook.passes()
+        stored, done = [r.id for r in records], [r for r in records if r.outcome is Outcome.DONE]
+        assert set(announced) <= set(stored) and len(stored) - len(announced) <= 1
+        for one in done:
+            assert notebook.load(one.id).trace.interval_ms().sum() == pytest.approx(20_000, rel=0.02)
+        left = sweep.unfinished(notebook)
+        as_before = open_machine(address).read_back().readings == before.readings
+        assert as_before or left
+        if left:
+            ((entry, kept, planned),) = left
+            assert entry.snapshot.readings == before.readings and (kept, planned) == (len(done), 12)
+
+
+def go_on(path, before, address):
+    """The sweep goes on where it was; nothing is made twice; the machine is put back."""
+    sweep_child.main(path, pace=float("inf"))
+    with Notebook(path) as notebook:
+        done = [r.step_id for r in notebook.passes() if r.outcome is Outcome.DONE]
+        assert len(done) == len(set(done)) == 12
+        assert sweep.unfinished(notebook) == []
+    assert open_machine(address).read_back().readings == before.readings
