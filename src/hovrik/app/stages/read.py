@@ -177,7 +177,8 @@ class ReadStage(Stage):
         self._marks = (answer.marks if own else find(self._response, question)) if self._response else ()
         figure = shown.figure if shown is not None else None
         low_words = figure.label if figure is not None else "no floor"
-        self.rate.show_response(shown, self._marks, question.floor.edge, low_words, stated)
+        edge = question.floor.edge if question.floor.is_of_frames else 0.0  # a score has no place among rates
+        self.rate.show_response(shown, self._marks, edge, low_words, stated)
         self.worth.show_response(shown, question.terms.price)
         self.notes.show_notes(self._margin_notes())
 

@@ -81,7 +81,7 @@ class SceneStage(Stage):
         page = QWidget()
         column = QVBoxLayout(page)
         column.addWidget(
-            label("Ways to set it up, the best picture first; untick what you no longer accept", "heading")
+            label("Ways to set it up, the best picture first; say no to what you no longer accept", "heading")
         )
         column.addWidget(self.set_ups, 1)
         column.addWidget(label("Options of the title that you want to plan and compare", "heading"))

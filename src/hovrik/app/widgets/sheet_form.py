@@ -148,6 +148,9 @@ class SheetForm(QWidget):
             entry.show_value(getattr(body, name))
 
 
+MOST_ABREAST = 8  # columns that share the width; more scroll
+
+
 class RowsTable(QWidget):
     """Rows of one sheet to edit, add and take out. Signals: edited (list of plain rows), failed (text)."""
 
@@ -166,7 +169,11 @@ class RowsTable(QWidget):
         self.table.setTabKeyNavigation(False)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
         if header is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            many = len(self._fields) > MOST_ABREAST
+            header.setSectionResizeMode(
+                QHeaderView.ResizeMode.ResizeToContents if many else QHeaderView.ResizeMode.Stretch
+            )
+            header.setDefaultAlignment(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
         if side is not None:
             side.hide()
             side.setDefaultSectionSize(TARGET_PX - 4)

@@ -92,7 +92,7 @@ SET_UP = Sheet(
         Field("scale", "Render scale", "%", Kind.SHARE),
         Field("upscaler", "Upscaler"),
         Field("frame_generation", "Frame generation", choices=("off", "on")),
-        Field("acts_at", "Scaler and generator act in", choices=tuple(map(str, ACTS_AT))),
+        Field("acts_at", "Both act in", choices=tuple(map(str, ACTS_AT)), hint="where scaler and generator act"),
         Field("accepted", "Accepted", kind=F),
     ),
 )

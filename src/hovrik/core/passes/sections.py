@@ -29,4 +29,6 @@ def section_of(record: PassRecord, section: Section) -> PassRecord | None:
 def section_figures(record: PassRecord, section: Section) -> PassFigures:
     """Every figure of a section of a pass; none where the pass does not reach that far."""
     part = section_of(record, section)
-    return figures_of(part, None) if part is not None else PassFigures()
+    if part is None:
+        return PassFigures(why=dict.fromkeys(_SETTLES, "the pass ends before the section does"))
+    return replace(figures_of(part, None), why=dict.fromkeys(_SETTLES, "a section is too short to settle in"))
