@@ -29,7 +29,7 @@ from hovrik.core.passes import heat
 from hovrik.core.passes.figure import low_id
 from hovrik.core.passes.figures import PassFigures, figures_of, spread_of
 from hovrik.core.passes.heat import TimeConstants
-from hovrik.core.passes.inside import OnePass
+from hovrik.core.passes.inside import Inside
 from hovrik.core.passes.point import point_of
 from hovrik.core.passes.record import PassRecord
 from hovrik.core.passes.trace import Channel, Trace
@@ -90,7 +90,7 @@ class Prepared:
     figures: PassFigures
     state: str
     checks: tuple[str, ...]
-    inside: OnePass | None = None
+    inside: Inside | None = None
     spread_known: bool = False
 
 

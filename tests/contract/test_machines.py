@@ -18,7 +18,7 @@ from hovrik.core.errors import Unavailable
 from hovrik.core.facts.knob import LIMITS, STATIC_LIMIT, Where
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
-from hovrik.core.passes.record import Outcome as End
+from hovrik.core.passes.record import End
 from hovrik.core.plan.grid import PlannedPass
 
 _NS = 1_000_000_000

@@ -104,7 +104,7 @@ def test_energy_balance(tmp_path):
     sensor noise: 0.5 % over 20 min."""
     made = machine(tmp_path)
     made.apply(static(20.0))
-    pack, start = PHYSICS.pack, made._power.charge
+    pack, start = PHYSICS.pack, made.power.charge
     made.start_scene("saltmarsh-couriers", "causeway")
     parts = []
     for _ in range(240):
@@ -114,7 +114,7 @@ def test_energy_balance(tmp_path):
     volts = np.concatenate([p.channels["voltage_v"].values for p in parts])
     drawn_wh = watts.mean() * 1200 / 3600
     loss_wh = np.mean((watts / volts) ** 2) * pack.ohm * 1200 / 3600
-    share = np.linspace(start, made._power.charge, 2000)
+    share = np.linspace(start, made.power.charge, 2000)
     removed_wh = -np.trapezoid(pack.open_v(share), share) * pack.charge_ah
     assert drawn_wh + loss_wh == pytest.approx(removed_wh, rel=0.005)
 

@@ -34,9 +34,9 @@ def test_two_set_ups_side_by_side(demo_copy, pictures, tmp_path, qtbot):
             window.session.select_pass(view.record.id)
             before = len(stills(window.session.notebook))
             dialog.add_files([path])
-            qtbot.waitUntil(lambda n=before: len(dialog._stills) == n + 1, timeout=60_000)
+            qtbot.waitUntil(lambda n=before: len(dialog.stills) == n + 1, timeout=60_000)
         assert "broken.png cannot be shown" in dialog.message.text()
-        ids = {still.name: still.id for still in dialog._stills}
+        ids = {still.name: still.id for still in dialog.stills}
         for choice, name in zip(dialog.choices, ("high.png", "low.png"), strict=True):
             choice.setCurrentIndex(choice.findData(ids[name]))
         QTest.keyClick(dialog, Qt.Key.Key_Plus)
@@ -48,9 +48,9 @@ def test_two_set_ups_side_by_side(demo_copy, pictures, tmp_path, qtbot):
         QTest.keyClick(dialog, Qt.Key.Key_Space)
         assert [choice.key() for choice in dialog.choices] == [ids["low.png"], ids["high.png"]]
         click(dialog.remove)
-        assert "low.png" not in {still.name for still in dialog._stills}
+        assert "low.png" not in {still.name for still in dialog.stills}
         window.session.undo_stack.undo()
-        assert "low.png" in {still.name for still in dialog._stills}
+        assert "low.png" in {still.name for still in dialog.stills}
 
 
 @pytest.mark.parametrize(

@@ -42,10 +42,10 @@ def test_evidence_marks_and_thresholds(spoiled, qtbot):
         session.select_pass(record.id)
         at_rest(read, qtbot)
         assert "limit exceeded" in read.pass_words.text() and "time gaps" in read.pass_words.text()
-        assert {words for _, _, words in read.trace._spans} == {"limit exceeded", "time gaps"}
+        assert {words for _, _, words in read.trace.spans} == {"limit exceeded", "time gaps"}
         click(read.marks)
         at_rest(read, qtbot)
-        assert read.trace._marks == pytest.approx((0.0, record.trace.seconds))
+        assert read.trace.marks == pytest.approx((0.0, record.trace.seconds))
         read.trace.marks_moved.emit(0, 50_000_000_000)
         qtbot.waitUntil(
             lambda: [f.check for f in view_of(window, record).verdict.findings] == ["limit exceeded"], timeout=60_000

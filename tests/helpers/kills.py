@@ -12,7 +12,7 @@ import pytest
 from helpers.build import copy_notebook
 from journey import sweep_child
 
-from hovrik.core.passes.record import Outcome
+from hovrik.core.passes.record import End
 from hovrik.demo import scenario
 from hovrik.service import library
 from hovrik.service import run as sweep
@@ -104,7 +104,7 @@ def look(path, address, before, announced):
     with Notebook(path) as notebook:
         assert not notebook.read_only  # the kernel dropped the lock
         records = notebook.passes()
-        stored, done = [r.id for r in records], [r for r in records if r.outcome is Outcome.DONE]
+        stored, done = [r.id for r in records], [r for r in records if r.outcome is End.DONE]
         assert set(announced) <= set(stored) and len(stored) - len(announced) <= 1
         for one in done:
             assert notebook.load(one.id).trace.interval_ms().sum() == pytest.approx(20_000, rel=0.02)
@@ -120,7 +120,7 @@ def go_on(path, before, address):
     """The sweep goes on where it was; nothing is made twice; the machine is put back."""
     sweep_child.main(path, pace=float("inf"))
     with Notebook(path) as notebook:
-        done = [r.step_id for r in notebook.passes() if r.outcome is Outcome.DONE]
+        done = [r.step_id for r in notebook.passes() if r.outcome is End.DONE]
         assert len(done) == len(set(done)) == 12
         assert sweep.unfinished(notebook) == []
     assert open_machine(address).read_back().readings == before.readings

@@ -61,12 +61,12 @@ class Nuisance:
         if not isinstance(event, Progress):
             return
         if event.phase is Phase.MEASURE and event.position == 1 and not self.looks:
-            self.machine._power.plugged = True
+            self.machine.power.plugged = True
         if event.phase is Phase.PAUSED:
             say("paused")
             self.looks += 1
             if self.looks == 20:
-                self.machine._power.plugged = False
+                self.machine.power.plugged = False
             if self.looks > 40:
                 self.control.paused.clear()
 

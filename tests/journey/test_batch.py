@@ -63,7 +63,7 @@ def test_logs_are_stored_once_with_their_setups_and_the_saved_mapping(notebook, 
     looked = batch.look(notebook, [one, two, broken, tmp_path / "missing.csv"])
     assert [log.pieces for log in looked] == [2, 1, 0, 0] and looked[0].columns == "saved"
     assert "cannot be read" in looked[3].outcome and looked[1].mean_fps == pytest.approx(40, rel=0.02)
-    orders = [batch.Order(log.path, batch.settings_in(log.path.stem)) for log in looked]
+    orders = [batch.LogOrder(log.path, batch.settings_in(log.path.stem)) for log in looked]
     assert [log.stored for log in batch.store(notebook, question, orders, {"room_c": "21"})] == [2, 1, 0, 0]
     records = notebook.passes()
     assert len(records) == 3 and [r.setup["sustained_limit_w"] for r in records[:2]] == [12.0, 12.0]
@@ -72,12 +72,12 @@ def test_logs_are_stored_once_with_their_setups_and_the_saved_mapping(notebook, 
     assert records[1].conditions["log"].value == "a 12W.csv, part 2 of 2"
     again = batch.store(notebook, question, orders[:2], {})
     assert all("already" in log.outcome for log in again) and len(notebook.passes()) == 3
-    wrong = batch.store(notebook, question, [batch.Order(two, {"sustained_limit_w": "much"})], {})
+    wrong = batch.store(notebook, question, [batch.LogOrder(two, {"sustained_limit_w": "much"})], {})
     assert "is not a number" in wrong[0].outcome
 
 
 def test_cancelling_keeps_what_is_stored_and_the_next_call_does_the_rest(notebook, question, tmp_path):
-    orders = [batch.Order(write_log(tmp_path / f"{n}.csv", n), {}) for n in range(3)]
+    orders = [batch.LogOrder(write_log(tmp_path / f"{n}.csv", n), {}) for n in range(3)]
     first = batch.store(notebook, question, orders, {}, progress=lambda done, total, log: done < 2)
     assert len(first) == 2 and len(notebook.passes()) == 2
     assert [log.stored for log in batch.store(notebook, question, orders, {})] == [0, 0, 1]

@@ -101,7 +101,10 @@ def test_a_person_who_stops_leaves_the_offer_open():
     machine = guided(Scripted(answers=False))
     ended = run(machine, job, log, Control(), log.announce)
     assert ended.restored  # nothing had been set
-    machine._set = DESIGN and ordered_passes(DESIGN, RIG)[0].setup
+    machine.person = Scripted()
+    machine.needs_person(Instruction(Need.SET_BY_HAND, "set it"))
+    machine.apply(ordered_passes(DESIGN, RIG)[0].setup)
+    machine.person = Scripted(answers=False)
     assert run(machine, job, Log(), Control(), log.announce).restored is False
 
 
@@ -128,21 +131,21 @@ def by_hand(window, qtbot, bring, key=Qt.Key.Key_Space):
         said.append(panel.text.text())
         click(panel.done)
     while True:
-        qtbot.waitUntil(lambda: panel._request is not None or not window.runner.is_running, timeout=60_000)
-        if panel._request is None:
+        qtbot.waitUntil(lambda: panel.request is not None or not window.runner.is_running, timeout=60_000)
+        if panel.request is None:
             return said
         said.append(panel.text.text())
-        asked = panel._request
+        asked = panel.request
         if asked.wants_readings:
             panel.open_file(*bring())
-            qtbot.waitUntil(lambda: panel._log is not None, timeout=60_000)
+            qtbot.waitUntil(lambda: panel.log is not None, timeout=60_000)
             panel.fields["gauge_start"].setText("40")
             panel.fields["gauge_end"].setText("39,85")
             QTest.keyClick(panel.tags["stutter"], Qt.Key.Key_Space)  # a tag, not the mark
             click(panel.done)
         else:
             QTest.keyClick(panel.done, key)
-        assert panel._request is not asked  # at once
+        assert panel.request is not asked  # at once
 
 
 def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
@@ -174,7 +177,11 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         assert len(records) == 4 and {r.conditions["seen"].value for r in records} == {"stutter"}
         assert {r.conditions["telemetry"].value for r in records} == {"sensors.csv, by time stamps"}
         qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 2, timeout=60_000)
-        assert window.session.evaluation.views[0].figures.value("draw_w") == pytest.approx(18.0, rel=0.1)
+        for (
+            view
+        ) in window.session.evaluation.views:  # 0.15 Wh over as long as it took, which is 30 s on an idle machine
+            took_s = window.session.notebook.load(view.record.id).trace.channels["battery_w"].stamps_ns.size
+            assert view.figures.value("draw_w") == pytest.approx(0.15 * 3600 / took_s, rel=0.05)
         level = window.session.evaluation.responses[0].groups[0]
         assert level.draw.se > 0.035 > BY_ID["draw_w"].prior_sd  # the readings decide what the draw is worth
 
@@ -203,7 +210,7 @@ def test_stop_withdraws_the_instruction(notebook, qtbot):
         click(window.bench.start)
         qtbot.waitUntil(lambda: panel.isVisible(), timeout=60_000)
         click(panel.done)  # everything stays unknown
-        qtbot.waitUntil(lambda: panel._request is not None, timeout=60_000)
+        qtbot.waitUntil(lambda: panel.request is not None, timeout=60_000)
         click(window.bench_line.stop)
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         assert not panel.isVisible()
@@ -222,14 +229,14 @@ def test_skip_leaves_one_pass_and_asks_for_the_next(notebook, qtbot):
         texts = []
 
         def asked(start):
-            qtbot.waitUntil(lambda: panel._request is not None and panel.text.text().startswith(start), timeout=60_000)
+            qtbot.waitUntil(lambda: panel.request is not None and panel.text.text().startswith(start), timeout=60_000)
             texts.append(panel.text.text())
 
         asked("Restart into ")
         click(panel.done)
         asked("Set ")
         click(window.bench.skip)
-        qtbot.waitUntil(lambda: panel._request is not None and panel.text.text() != texts[1], timeout=60_000)
+        qtbot.waitUntil(lambda: panel.request is not None and panel.text.text() != texts[1], timeout=60_000)
         asked("Set ")  # the next pass, not the end
         assert window.runner.is_running and texts[1] != texts[2]
         click(panel.done)
@@ -276,11 +283,11 @@ def test_a_log_that_was_brought_before_is_not_taken_again(tmp_path, qtbot):
     qtbot.addWidget(panel)
     panel.ask(Request(Instruction(Need.BRING, "Bring it."), wants_readings=True))
     panel.open_file(path)
-    qtbot.waitUntil(lambda: panel._log is not None, timeout=60_000)
-    known.add(panel._log.conditions["log_part"].value)
+    qtbot.waitUntil(lambda: panel.log is not None, timeout=60_000)
+    known.add(panel.log.conditions["log_part"].value)
     panel.open_file(path)
     qtbot.waitUntil(lambda: "in the notebook already" in panel.message.text(), timeout=60_000)
-    assert panel._log is None
+    assert panel.log is None
 
 
 def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
@@ -302,7 +309,7 @@ def test_the_end_of_the_scene_by_its_own_key(notebook, qtbot):
         click(panel.done)
         window.guide.speed = 20.0
         while not panel.is_timing:
-            qtbot.waitUntil(lambda: panel._request is not None, timeout=60_000)
+            qtbot.waitUntil(lambda: panel.request is not None, timeout=60_000)
             QTest.keyClick(panel.done, Qt.Key.Key_Space)
         assert not panel.end.isEnabled()  # the soak has no end to mark
         qtbot.waitUntil(lambda: panel.end.isEnabled(), timeout=60_000)
@@ -363,8 +370,8 @@ def test_questions_once_ticks_a_meter_and_a_still_with_a_pass(notebook, tmp_path
         click(panel.done)
         window.guide.speed, pressed_s = 10.0, []
         while not panel.readings.isVisible():
-            qtbot.waitUntil(lambda: panel.isVisible() and panel._request is not None, timeout=60_000)
-            if panel._request.wants_readings:
+            qtbot.waitUntil(lambda: panel.isVisible() and panel.request is not None, timeout=60_000)
+            if panel.request.wants_readings:
                 break
             QTest.keyClick(panel.done, Qt.Key.Key_Space)
             if panel.is_timing:
@@ -393,7 +400,7 @@ def test_questions_once_ticks_a_meter_and_a_still_with_a_pass(notebook, tmp_path
         click(window.bench_line.stop)
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         click(window.bench.start)  # nothing is asked a second time
-        qtbot.waitUntil(lambda: panel._request is not None, timeout=60_000)
+        qtbot.waitUntil(lambda: panel.request is not None, timeout=60_000)
         assert not panel.once_area.isVisible()
         click(window.bench_line.stop)
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)

@@ -7,6 +7,7 @@ from helpers.window import at_rest, click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from hovrik.app.worker import Worker
 from hovrik.store.notebook import Notebook
 
 
@@ -25,7 +26,7 @@ def log(tmp_path):
 
 def converted(dialog, qtbot):
     """Wait until the preview is there."""
-    qtbot.waitUntil(lambda: dialog._imported is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: dialog.imported is not None, timeout=60_000)
 
 
 def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
@@ -157,7 +158,8 @@ def test_closing_the_window_ends_an_import_after_the_log_under_way(demo_copy, lo
         qtbot.waitUntil(lambda: page.usable == 30 and not page.is_busy, timeout=60_000)
         click(window.import_dialog.accept_)
         qtbot.waitUntil(lambda: page.bar.value() >= 1, timeout=60_000)
-    assert not page._work.is_busy
+        workers = page.findChildren(Worker)
+    assert workers and not any(worker.is_busy for worker in workers)
     with Notebook(demo_copy) as notebook:
         stored = [r for r in notebook.passes() if "log" in r.conditions]
         assert 1 <= len(stored) <= 30 and all(notebook.load(r.id).trace is not None for r in stored)

@@ -5,11 +5,11 @@ from helpers.build import wandering
 from helpers.window import click, opened
 
 from hovrik.core.errors import StoreError
-from hovrik.core.passes.record import Origin, Outcome
+from hovrik.core.passes.record import End, Origin
 from hovrik.service import run as sweep
 from hovrik.service.imports import run_sheet
 from hovrik.service.imports.by_hand import Scales
-from hovrik.service.imports.run_sheet import Row
+from hovrik.service.imports.run_sheet import SheetRow
 from hovrik.service.run import load_plan
 from hovrik.store.notebook import Notebook
 
@@ -70,15 +70,20 @@ def test_the_whole_sheet_through_the_window(notebook, logs, qtbot):  # noqa: F81
 def test_a_crash_is_an_outcome_and_what_cannot_be_is_told_by_line(notebook, logs):  # noqa: F811
     with Notebook(notebook) as opened_:
         plan = sweep.keep_plan(opened_, QUESTION, DESIGN)
-        rows = [Row(0, {"log": "did not start at all"}), Row(1, {"log": "none.csv"}), Row(7, {"log": "40"}), Row(1)]
+        rows = [
+            SheetRow(0, {"log": "did not start at all"}),
+            SheetRow(1, {"log": "none.csv"}),
+            SheetRow(7, {"log": "40"}),
+            SheetRow(1),
+        ]
         done = run_sheet.store(opened_, plan, rows, Scales(), logs)
         assert [one.stored for one in done] == [True, False, False]
         assert "No log 'none.csv'" in done[1].words and "no pass 8" in done[2].words
         (record,) = opened_.passes()
-        assert record.outcome is Outcome.FAILED and record.reason == "did not start at all"
+        assert record.outcome is End.FAILED and record.reason == "did not start at all"
         assert "left alone" in run_sheet.store(opened_, plan, rows[:1], Scales(), logs)[0].words
         for text, words in (("-3", "cannot be"), ("", "log or a mean rate is needed"), ("/etc/passwd", "No column")):
-            (one,) = run_sheet.store(opened_, plan, [Row(1, {"log": text, "begun": "now"})], Scales(), logs)
+            (one,) = run_sheet.store(opened_, plan, [SheetRow(1, {"log": text, "begun": "now"})], Scales(), logs)
             assert words in one.words or "cannot be read" in one.words
         with pytest.raises(StoreError, match="not in"):
             run_sheet.store(opened_, "no plan", rows, Scales(), logs)

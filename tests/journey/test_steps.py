@@ -6,12 +6,13 @@ import pytest
 from helpers.build import DEMO_QUESTION
 
 from hovrik.bench.job import Control, PassDone
-from hovrik.core.errors import PlanError, StoreError
+from hovrik.bench.protocol import Need
+from hovrik.core.errors import PassAborted, PlanError, StoreError
 from hovrik.core.facts.setup import static
 from hovrik.core.plan import designs
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.grid import LadderDesign
-from hovrik.core.plan.steps import MEASURE, Asked, Step, Wanted, laid_out, passes_in
+from hovrik.core.plan.steps import MEASURE, RECHARGE, RELAUNCH, RESTART, Asked, Step, Wanted, laid_out, passes_in
 from hovrik.demo import scenario
 from hovrik.service import run as sweep
 from hovrik.service.machines import open_machine
@@ -130,3 +131,34 @@ def test_what_is_laid_out_is_what_is_priced_and_run():
     assert all(one.until_settled for one in passes[1:]) and not passes[0].until_settled
     assert [step for one in passes for step in one.steps] == list(steps)
     assert Step.from_dict(steps[1].as_dict(), id="x", batch=0, seq=1, kind=steps[1].kind) == replace(steps[1], id="x")
+
+
+def test_what_a_person_does_between_passes_is_asked_for_and_tells_launches_apart(notebook):
+    plan = sweep.keep_plan(notebook, DEMO_QUESTION, LadderDesign(9, 13, 2, 40.0, repeats=1, pass_s=10), room_c=22.0)
+    (batch,) = notebook.batches(plan)
+    first, second, third = passes_in(batch.steps)
+    steps = [*first.steps, Step("", 0, 0, RELAUNCH), *second.steps, Step("", 0, 0, RECHARGE), *third.steps]
+    notebook.edit_steps(plan, 0, [replace(step, seq=at) for at, step in enumerate(steps)])
+    address = scenario.addresses(notebook.path)["ombrel-8"]
+    machine, asked = open_machine(address), []
+    honest = machine.needs_person
+    machine.needs_person = lambda instruction: asked.append(instruction.need) or honest(instruction)
+    sweep.run_plan(notebook, plan, machine, address, Control(), lambda event: None)
+    machine.close()
+    assert asked == [Need.RELAUNCH, Need.RECHARGE]
+    launches = ["launch" in record.conditions for record in notebook.passes()]
+    assert launches == [False, True, True]
+
+
+def test_a_step_that_is_declined_ends_the_run(notebook):
+    plan = sweep.keep_plan(notebook, DEMO_QUESTION, LadderDesign(9, 13, 2, 40.0, repeats=1, pass_s=10), room_c=22.0)
+    (batch,) = notebook.batches(plan)
+    steps = [Step("", 0, 0, RESTART, place={"slot": "sedge"}), *batch.steps]
+    notebook.edit_steps(plan, 0, [replace(step, seq=at) for at, step in enumerate(steps)])
+    address = scenario.addresses(notebook.path)["ombrel-8"]
+    machine = open_machine(address)
+    machine.needs_person = lambda instruction: False
+    with pytest.raises(PassAborted, match="Restart into Sedge"):
+        sweep.run_plan(notebook, plan, machine, address, Control(), lambda event: None)
+    machine.close()
+    assert notebook.passes() == [] and sweep.unfinished(notebook) == []

@@ -10,7 +10,7 @@ import pytest
 
 from hovrik.core.errors import ImportRefused, InputError
 from hovrik.core.passes import align
-from hovrik.core.passes.cut import Mark, cut_at_marks
+from hovrik.core.passes.cut import LogMark, cut_at_marks
 from hovrik.core.passes.trace import Channel, Trace
 from hovrik.service.imports import telemetry as service
 from hovrik.service.imports.mappings import Mappings
@@ -110,13 +110,13 @@ def test_marks_cut_by_label_or_in_pairs_of_presses():
     trace = Trace(ns, {"die_c": Channel(ns, ns / SECOND)}, 0, int(ns[-1]))
 
     def marks(*pairs):
-        return [Mark(int(at * SECOND), words) for at, words in pairs]
+        return [LogMark(int(at * SECOND), words) for at, words in pairs]
 
     labels = marks((10, "a"), (30, ""), (40, "b"), (60, "c"), (65, ""))  # c is too short
     assert [(words, piece.seconds) for piece, words in cut_at_marks(trace, labels)] == [("a", 19.98), ("b", 19.98)]
     pause = np.where(ns >= 30 * SECOND, ns + 9 * SECOND, ns)  # 9 s in the row where "a" has gone
     paused = Trace(pause, {}, 0, int(pause[-1]))
-    assert cut_at_marks(paused, [*marks((10, "a")), Mark(39 * SECOND, "")])[0][0].seconds == 19.98
+    assert cut_at_marks(paused, [*marks((10, "a")), LogMark(39 * SECOND, "")])[0][0].seconds == 19.98
     presses = marks((10, "x"), (10.1, ""), (40, "x"), (40.1, ""), (70, "x"), (70.1, ""))
     pieces = cut_at_marks(trace, presses)
     assert [piece.seconds for piece, _ in pieces] == pytest.approx([30, 29.98])  # the odd one lasts to the end

@@ -136,9 +136,9 @@ def test_what_is_left_out_is_said():
 
 
 def test_one_pass_a_level_is_labelled():
-    from hovrik.core.passes.inside import OnePass
+    from hovrik.core.passes.inside import Inside
 
-    passes = [counted(w, low, spread=OnePass(0.004, 0.006, 12, 200)) for w, low in STEEP.items()]
+    passes = [counted(w, low, spread=Inside(0.004, 0.006, 12, 200)) for w, low in STEEP.items()]
     assert "interval from inside one pass" in ask(passes).sentence
 
 

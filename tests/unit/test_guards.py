@@ -14,7 +14,7 @@ from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import Rig
 from hovrik.core.passes.guards import Guard, GuardThresholds, Look, Watch, guards_of, has_settled
-from hovrik.core.passes.record import Outcome
+from hovrik.core.passes.record import End
 from hovrik.core.passes.trace import Channel
 from hovrik.core.plan.grid import ordered_passes
 
@@ -94,19 +94,19 @@ def test_a_source_that_changes_pauses_and_the_pass_is_made_anew(tmp_path):
     def announce(event):
         log.announce(event)
         if isinstance(event, Progress) and event.phase is Phase.MEASURE and event.position == 1 and not moments:
-            made._power.plugged = True
+            made.power.plugged = True
             moments.append(event.now_ns)
         if isinstance(event, Progress) and event.phase is Phase.PAUSED:
             paused.append(event.why)
             assert made.read_back().readings == before  # safe while it waits
             if len(paused) == 30:
-                made._power.plugged = False
+                made.power.plugged = False
 
     asked = {"source": Condition("battery", Provenance.ASKED)}
     ended = start(made, log, job_of(made, asked=asked, guards=guards_of(made.describe().rig)), announce=announce)
     assert ended.reason == "" and ended.done == 3
     outcomes = [(r.plan_index, r.outcome) for r in log.records]
-    assert outcomes == [(0, Outcome.DONE), (1, Outcome.ABORTED), (1, Outcome.DONE), (2, Outcome.DONE)]
+    assert outcomes == [(0, End.DONE), (1, End.ABORTED), (1, End.DONE), (2, End.DONE)]
     assert "power source has changed" in paused[0] and log.records[1].reason == paused[0]
     assert log.records[1].trace is not None
 
@@ -115,7 +115,7 @@ def test_a_drain_that_is_read_in_scenes_only_does_not_hang_the_run(tmp_path):
     """The adapter is too weak for the level; between scenes no channel is read, so nothing would clear the guard."""
     made, log = machine(tmp_path), Log()
     rig = replace(made.describe().rig, adapter_w=20.0)
-    made._model = replace(made._model, rig=rig)
+    made.model = replace(made.model, rig=rig)
     made.needs_person(Instruction(Need.PLUG_IN, "Plug in."))
     passes = ordered_passes(replace(DESIGN, from_w=20, to_w=20, soak_s=60.0, pass_s=60.0), rig)
     phases = []
@@ -130,7 +130,7 @@ def test_a_drain_that_is_read_in_scenes_only_does_not_hang_the_run(tmp_path):
     control = Control()
     asked = {"source": Condition("adapter", Provenance.ASKED)}
     start(made, log, job_of(made, passes=passes, asked=asked, rig=rig, guards=guards_of(rig)), control, announce)
-    assert len(log.records) >= 2 and all(r.outcome is Outcome.ABORTED for r in log.records)
+    assert len(log.records) >= 2 and all(r.outcome is End.ABORTED for r in log.records)
     assert "although plugged in" in log.records[0].reason
 
 
@@ -190,7 +190,7 @@ def test_own_load_is_a_share_of_a_core_over_at_least_two_seconds():
 
 def test_a_room_that_changes_pauses_until_it_is_back(tmp_path):
     made, log = machine(tmp_path), Log()
-    made._model = replace(made._model, room_sensor=True)
+    made.model = replace(made.model, room_sensor=True)
     paused = []
 
     def announce(event):
@@ -204,7 +204,7 @@ def test_a_room_that_changes_pauses_until_it_is_back(tmp_path):
     passes = ordered_passes(replace(DESIGN, soak_s=40, pass_s=60), made.describe().rig)
     ended = start(made, log, job_of(made, passes=passes, guards=guards_of(made.describe().rig)), announce=announce)
     assert ended.reason == "" and "The room is 5.0 degrees from where it was" in paused[0]
-    assert [r.outcome for r in log.records].count(Outcome.ABORTED) == 1
+    assert [r.outcome for r in log.records].count(End.ABORTED) == 1
     assert log.records[0].conditions["room_c"] == Condition(22.0, Provenance.READ, log.records[0].trace.end_ns)
 
 
@@ -228,7 +228,7 @@ def test_a_machine_that_goes_away_is_waited_for_and_the_pass_made_anew(tmp_path,
     ended = start(made, log, replace(job_of(made), patience_s=1.0, look_s=0.01), announce=announce)
     assert ended.reason == "" and ended.done == 3 and len(gone) == 2
     assert "The machine is gone: unplugged. It is looked for again" in why[0]
-    lost = [r for r in log.records if r.outcome is Outcome.ABORTED]
+    lost = [r for r in log.records if r.outcome is End.ABORTED]
     assert len(lost) == 1 and lost[0].trace is None and "was gone" in lost[0].reason
     assert made.read_back().readings == before
 
@@ -253,4 +253,4 @@ def test_a_machine_that_goes_away_while_paused_spends_no_patience(tmp_path, monk
     monkeypatch.setattr(made, "wait", wait)
     ended = start(made, log, replace(job_of(made), patience_s=0.05, look_s=0.01), control, announce)
     assert ended.reason == "" and ended.done == 3 and len(gone) == 40
-    assert not [r for r in log.records if r.outcome is Outcome.ABORTED] and made.read_back().readings == before
+    assert not [r for r in log.records if r.outcome is End.ABORTED] and made.read_back().readings == before

@@ -12,8 +12,8 @@ from hovrik.core.passes.hand import (
     GaugeReading,
     GaugeUnit,
     HandDraw,
+    MeterPlace,
     MeterReading,
-    Place,
     best_draws,
     draw_from_gauge,
     draw_from_meter,
@@ -66,8 +66,8 @@ def test_ticks_beat_start_and_end_and_their_spread_holds():
 
 def test_a_meter_belongs_to_its_place_and_nothing_is_mixed():
     found = [
-        draw_from_meter(MeterReading(Place.WALL, 34.2), 60),
-        draw_from_meter(MeterReading(Place.INPUT, 0.52, is_energy=True), 60),
+        draw_from_meter(MeterReading(MeterPlace.WALL, 34.2), 60),
+        draw_from_meter(MeterReading(MeterPlace.INPUT, 0.52, is_energy=True), 60),
         draw_from_gauge(GaugeReading(GaugeUnit.WH, 40.0, 39.5), 100, RIG),
         HandDraw("battery_w", 18.1, 0.05, "4 gauge ticks"),
     ]
@@ -86,7 +86,7 @@ def test_a_meter_belongs_to_its_place_and_nothing_is_mixed():
         ({"gauge_start": "forty", "die_c": "900"}, Scales(), "'forty' is not a number; die \\(c\\) 900 is outside"),
         ({"gauge_start": "5000", "gauge_end": "4900"}, Scales(GaugeUnit.MAH), "needs the battery's voltage"),
         ({"gauge_start": "180", "gauge_end": "78"}, Scales(GaugeUnit.PERCENT), "cannot be over 100"),
-        ({"meter": "0"}, Scales(place=Place.WALL), "over 0 is needed"),
+        ({"meter": "0"}, Scales(place=MeterPlace.WALL), "over 0 is needed"),
         ({"gauge_start": "nan", "gauge_end": "1"}, Scales(), "outside 0"),
     ],
 )

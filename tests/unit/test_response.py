@@ -8,7 +8,7 @@ from helpers.build import QUESTION, changed, counted, ladder_passes, missing, of
 from scipy import stats
 
 from hovrik.core.facts.setup import Setup, static
-from hovrik.core.passes.inside import OnePass
+from hovrik.core.passes.inside import Inside
 from hovrik.core.read import response
 from hovrik.core.stats.estimate import t_quantile
 from hovrik.core.stats.spread import pooled
@@ -75,7 +75,7 @@ def test_summary_passes_carry_a_rate_but_no_low():
 
 
 def test_one_pass_a_level_takes_its_interval_from_inside():
-    inside = OnePass(0.01, 0.02, 8.0, 300)
+    inside = Inside(0.01, 0.02, 8.0, 300)
     level = only([counted(12, 41.0, spread=inside), counted(13, 42.0, spread=inside)]).groups[0]
     assert level.one_pass and level.judged.se == 0.02 and level.rate.se == 0.01 and level.judged.dof == inside.low_dof
 

@@ -11,7 +11,7 @@ from hovrik.bench.protocol import Outcome, Reply
 from hovrik.core.errors import BenchError, PassAborted, ReadbackMismatch, StoreError, Unavailable
 from hovrik.core.facts.knob import REFRESH
 from hovrik.core.facts.setup import Reading, Snapshot, static
-from hovrik.core.passes.record import Outcome as End
+from hovrik.core.passes.record import End
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.demo import scenario
 

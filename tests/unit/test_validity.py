@@ -9,7 +9,7 @@ from helpers.build import record_of, trace_of, wandering
 from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import Setup
-from hovrik.core.passes.record import Outcome
+from hovrik.core.passes.record import End
 from hovrik.core.passes.trace import Channel, Trace
 from hovrik.core.passes.verdict import State, Verdict, judge
 
@@ -102,7 +102,7 @@ def test_a_stutter_is_no_gap():
 
 
 def test_what_did_not_end_is_void_with_its_reason():
-    verdict = judge(record_of(None, outcome=Outcome.FAILED, reason="did not start: memory"), RIG)
+    verdict = judge(record_of(None, outcome=End.FAILED, reason="did not start: memory"), RIG)
     assert verdict.state is State.VOID and "memory" in verdict.findings[0].evidence and not verdict.counts
 
 

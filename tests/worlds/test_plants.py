@@ -37,7 +37,7 @@ def test_heat_settles_where_its_equations_balance(nodes):
     dies, shells, _ = warmth.advance(np.full(20_000, 15.0), 6.0)
     die, shell = network.balance(15.0, 6.0, 22.0, 0.5)
     assert dies[-1] == pytest.approx(die, abs=0.02) and shells[-1] == pytest.approx(shell, abs=0.02)
-    a, b = network._matrices(0.5)
+    a, b = network.matrices(0.5)
     start = np.full(nodes, 6.0)
     start[-1] = 3.0
     exact = solve_ivp(lambda t, x: a @ x + b @ (15.0, 6.0), (0, 120), start, rtol=1e-9, atol=1e-9).y[:, -1]

@@ -73,7 +73,7 @@ class Network:
         """From sink to room, W/K."""
         return self.g_sink * (self.still + (1.0 - self.still) * speed**self.power)
 
-    def _matrices(self, speed: float) -> tuple[Array, Array]:
+    def matrices(self, speed: float) -> tuple[Array, Array]:
         """dT/dt = A (T - room) + B (package, beside); T the nodes over the room."""
         out = self.conductance(speed)
         if self.nodes == 2:
@@ -102,7 +102,7 @@ class Network:
         """(transition, input) matrices of one second for each fan speed."""
         found = []
         for index in range(SPEEDS):
-            a, b = self._matrices(index / (SPEEDS - 1))
+            a, b = self.matrices(index / (SPEEDS - 1))
             whole = np.zeros((self.nodes + 2, self.nodes + 2))
             whole[: self.nodes, : self.nodes], whole[: self.nodes, self.nodes :] = a, b
             moved = expm(whole)
@@ -111,7 +111,7 @@ class Network:
 
     def balance(self, package_w: float, beside_w: float, room_c: float, speed: float) -> tuple[float, float]:
         """Settled (die sensor, shell) at a held fan speed, C."""
-        a, b = self._matrices(speed)
+        a, b = self.matrices(speed)
         rise = np.linalg.solve(a, -b @ np.array([package_w, beside_w]))
         return room_c + float(rise[0]) + self.hot * package_w, room_c + float(rise[-1])
 

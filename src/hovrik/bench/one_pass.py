@@ -15,12 +15,11 @@ from ..core.facts.knob import Level
 from ..core.facts.place import Source
 from ..core.facts.setup import Setup, describe
 from ..core.passes.guards import Look, Watch, has_settled, newest
-from ..core.passes.record import Outcome as End
-from ..core.passes.record import PassRecord
+from ..core.passes.record import End, PassRecord
 from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
 from ..core.plan.schedule import MARGIN, expected_wh
-from ..core.plan.steps import PlannedPass
+from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, SOURCE, PlannedPass, Step
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import LAUNCHED_ANEW, Instruction, Machine, Need, Reply, Sample
 from .setting import apply, check_read_back, hand_part, settable
@@ -67,7 +66,7 @@ class OnePass:
     def make(self) -> PassRecord | None:
         """The record; None where it was stopped or skipped half way, aborted where a guard tripped."""
         machine, planned = self.machine, self.planned
-        if not self._charge_enough():
+        if not self._by_person() or not self._charge_enough():
             return None
         self._say(Phase.APPLY)
         outcome = apply(machine, planned.setup, self.job.rig_now(), self.job.played, Setup(self.hand),
@@ -114,6 +113,21 @@ class OnePass:
         if self.watch.blind:
             conditions["guard_unread"] = Condition(" ".join(self.watch.blind.values()), Provenance.READ, began)
         return self._record(start, conditions, read=read, trace=trace)
+
+    def _by_person(self) -> bool:
+        """Carry out the steps before the Apply that a person is asked for; False when stopped. Raises PassAborted where
+        one was declined: a pass is made as it was planned or not at all."""
+        for step in self.planned.steps:
+            if step.kind not in _ASKED:
+                continue
+            asked = _asked(step, self.job)
+            self._say(Phase.RECHARGE if step.kind == RECHARGE else Phase.APPLY)
+            if not self.machine.needs_person(asked):
+                if self._is_left:
+                    return False
+                raise PassAborted(f"The plan asks for this before its next pass: {asked.text} It was not done.")
+            self.launches.hear(asked.need)
+        return True
 
     def _read_back(self) -> Setup:
         """What the machine reads, and what a person has set beside it."""
@@ -210,6 +224,25 @@ class OnePass:
             purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns,
             step_id=planned.step_id or None, **more,
         )  # fmt: skip
+
+
+_ASKED = (RESTART, RELAUNCH, SOURCE, RECHARGE)
+
+
+def _asked(step: Step, job: Job) -> Instruction:
+    """What a person is asked for by a step."""
+    if step.kind == RESTART:
+        slot = step.place.get("slot") or job.slot
+        into = f" into {job.rig.slot(slot).name}" if slot else ""
+        return Instruction(Need.RESTART, f"Restart{into}.", slot=slot)
+    if step.kind == RELAUNCH:
+        return Instruction(Need.RELAUNCH, "Close the title and start it anew.")
+    if step.kind == SOURCE:
+        on_adapter = step.place.get("source") == Source.ADAPTER.value
+        text = "Plug the adapter in." if on_adapter else "Unplug the adapter."
+        return Instruction(Need.PLUG_IN if on_adapter else Need.UNPLUG, text)
+    high = min(job.rig.valid_charge[1], job.rig.charge_limit)
+    return Instruction(Need.RECHARGE, f"Plug in and charge to {100 * high:.0f} %, then unplug.", high)
 
 
 def look(machine: Machine, watch: Watch, sample: Sample | None) -> tuple[str, ...]:

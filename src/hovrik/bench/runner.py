@@ -15,7 +15,7 @@ from ..core.facts.known_knobs import known
 from ..core.facts.place import Source
 from ..core.facts.setup import Snapshot
 from ..core.passes.guards import Watch
-from ..core.passes.record import Outcome as End
+from ..core.passes.record import End
 from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import Launches, OnePass, look, spend

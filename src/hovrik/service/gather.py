@@ -24,7 +24,7 @@ from ..core.message import Message, Value, say
 from ..core.passes import energy, figures, heat
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
-from ..core.passes.inside import OnePass
+from ..core.passes.inside import Inside
 from ..core.passes.point import Point
 from ..core.passes.purpose import HEAT, purpose
 from ..core.passes.record import Origin, PassRecord
@@ -35,7 +35,7 @@ from ..core.read import response
 from ..core.read.answer import Answer, Context, build
 from ..core.read.group import Counted, Group
 from ..core.read.response import Response
-from ..store.notebook import Annotation, Notebook, Where
+from ..store.notebook import Annotation, Notebook, PassQuery
 from .along import factor_of, factors_along
 from .judging import verdicts_of
 from .memory import Cancelled, Memory, Progress
@@ -143,7 +143,7 @@ def evaluate(
         raise InputError(f"The scene has no section {within!r}. It has: {known_ones}.")
     notes = notebook.annotations()
     records = memory.records(scope(question, factor.place))
-    constants = _Constants(memory, memory.records(Where(rig=question.rig, purpose=HEAT)))
+    constants = _Constants(memory, memory.records(PassQuery(rig=question.rig, purpose=HEAT)))
     views = _views(memory, records, notes, constants, progress, section)
     counted = [view for view in views if view.counts]
     responses = _responses(memory, counted, question, factor, named(knobs), section)
@@ -272,13 +272,13 @@ def _responses(
         return found
     spreads = memory.derived(
         _of(SPREAD_ALGORITHM, section), SPREAD_VERSION, [v.record for v in counted if v.record.id in single],
-        lambda body: OnePass(**body) if body else None, partial(_spread, section=section),
+        lambda body: Inside(**body) if body else None, partial(_spread, section=section),
         lambda one: asdict(one) if one else {},
     )  # fmt: skip
     return response.read([replace(one, spread=spreads.get(one.id)) for one in passes], question, factor, knobs)
 
 
-def _spread(record: PassRecord, section: Section | None) -> OnePass | None:
+def _spread(record: PassRecord, section: Section | None) -> Inside | None:
     part = record if section is None else section_of(record, section)
     return figures.spread_of(part) if part is not None else None
 

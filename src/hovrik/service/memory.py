@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any, TypeVar
 
 from ..core.passes.record import PassRecord
-from ..store.notebook import Notebook, Where
+from ..store.notebook import Notebook, PassQuery
 from .points import Places
 
 T = TypeVar("T")
@@ -23,7 +23,7 @@ class Memory:
     def __init__(self, notebook: Notebook) -> None:
         self.notebook = notebook
         self.places = Places(notebook)
-        self._records: dict[Where, tuple[int, list[PassRecord]]] = {}
+        self._records: dict[PassQuery, tuple[int, list[PassRecord]]] = {}
         self._derived: dict[tuple[str, int], dict[str, tuple[int, Any]]] = {}
         self.revisions: dict[str, int] = {}
 
@@ -32,7 +32,7 @@ class Memory:
         self.revisions = self.notebook.annotation_counts()
         self.places.refresh()
 
-    def records(self, where: Where) -> list[PassRecord]:
+    def records(self, where: PassQuery) -> list[PassRecord]:
         """Passes without their series, oldest first; those read before are not read again."""
         after, known = self._records.get(where, (0, []))
         newest = self.notebook.newest_pass()

@@ -12,7 +12,7 @@ from ..core.facts.title import Title
 from ..core.passes.point import Point, point_of
 from ..core.passes.record import PassRecord
 from ..core.questions.question import Question
-from ..store.notebook import CONTEXT, Entity, Notebook, Where
+from ..store.notebook import CONTEXT, Entity, Notebook, PassQuery
 
 
 class Places:
@@ -106,12 +106,12 @@ class Places:
         return self._versions[entity_id]
 
 
-def scope(question: Question, over: str = "") -> Where:
+def scope(question: Question, over: str = "") -> PassQuery:
     """Which passes are in the scope of a question. over : the part of the place that passes differ by, if any."""
     free = moved_with(over)
     keys = {kind: None if kind in free else key for kind, key in question.keys.items()}
     source = None if over == "source" else question.source.value
-    return Where(keys["rig"], keys["slot"], keys["title"], keys["scene"], source)
+    return PassQuery(keys["rig"], keys["slot"], keys["title"], keys["scene"], source)
 
 
 def levels_along(notebook: Notebook, question: Question, part: str) -> set[str]:

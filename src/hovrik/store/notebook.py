@@ -11,11 +11,11 @@ from pathlib import Path
 
 from .tables.kept import Kept
 from .tables.notes import Annotation
-from .tables.passes import Passes, Where
+from .tables.passes import Passes, PassQuery
 from .tables.plans import JournalEntry, Plans
 from .tables.versions import CONTEXT, Entity, Versions
 
-__all__ = ["CONTEXT", "Annotation", "Entity", "JournalEntry", "Notebook", "Where", "default_path"]
+__all__ = ["CONTEXT", "Annotation", "Entity", "JournalEntry", "Notebook", "PassQuery", "default_path"]
 
 
 def default_path() -> Path:

@@ -65,7 +65,7 @@ class ImportDialog(QDialog):
         self._session = session
         self._table: Table | None = None
         self._name = ""
-        self._imported: Imported | None = None
+        self.imported: Imported | None = None
         self._passes = 0  # in it, as it is cut at its marks
         self._reader = Worker("read", self)
         self._reader.finished.connect(self._on_read)
@@ -197,7 +197,7 @@ class ImportDialog(QDialog):
 
     def open_file(self, path: Path) -> None:
         """Read a file off the interface thread and guess its columns."""
-        self._table = self._imported = None
+        self._table = self.imported = None
         self.file_words.setText(f"reading {path.name} …")
         self._update_accept()
         self._reader.ask(lambda _wanted: (path, read_table(path)))
@@ -244,7 +244,7 @@ class ImportDialog(QDialog):
         mapping, table = self.mapping(), self._table
         if mapping is None or table is None:
             return
-        self._imported = None
+        self.imported = None
         self._update_accept()
         self.outcome.setText("reading the columns …")
 
@@ -255,8 +255,8 @@ class ImportDialog(QDialog):
         self._converter.ask(work)
 
     def _on_converted(self, result: tuple[Imported, list[Trace]]) -> None:
-        self._imported, passes = result
-        imported, self._passes = self._imported, len(passes)
+        self.imported, passes = result
+        imported, self._passes = self.imported, len(passes)
         interval_ms = np.concatenate([piece.interval_ms() for piece in passes] or [imported.trace.interval_ms()])
         figures = frames.figures(interval_ms[interval_ms > 0])
         low = figures.low_1pct.percentile
@@ -279,7 +279,7 @@ class ImportDialog(QDialog):
         self.problems.setPlainText("\n".join(lines) if lines else "No problems found.")
 
     def _on_failed(self, fault: HovrikError) -> None:
-        self._imported = None
+        self.imported = None
         self.telemetry.show_log(None)
         self.outcome.setText("")
         if isinstance(fault, ImportRefused):
@@ -304,7 +304,7 @@ class ImportDialog(QDialog):
 
     def _update_accept(self) -> None:
         page = self.tabs.currentWidget()
-        ready = page is self.summary_page or (self._imported is not None and not self.telemetry.is_waiting)
+        ready = page is self.summary_page or (self.imported is not None and not self.telemetry.is_waiting)
         if page is self.batch:
             ready = self.batch.usable > 0 and not self.batch.is_busy
             self.accept_.setText(f"Import {plural(self.batch.usable, 'log')}" if self.batch.usable else "Import logs")
@@ -313,7 +313,7 @@ class ImportDialog(QDialog):
             ready = lines > 0 and not self.sheet.is_busy
             self.accept_.setText(f"Store {plural(lines, 'pass', 'passes')}" if lines else "Store the sheet")
         else:
-            several = page is not self.summary_page and self._imported is not None and self._passes > 1
+            several = page is not self.summary_page and self.imported is not None and self._passes > 1
             self.accept_.setText(f"Import {self._passes} passes" if several else "Import this pass")
         for widget in self._one_setup:  # in the list each log has its own
             widget.setVisible(page is not self.batch)
@@ -368,7 +368,7 @@ class ImportDialog(QDialog):
         self, question: Question, setup: Setup, conditions: Conditions
     ) -> Callable[[Notebook], list[PassRecord]]:
         """What stores the log as it is chosen now."""
-        log, beside, name = self._imported, self.telemetry, self._name
+        log, beside, name = self.imported, self.telemetry, self._name
         assert log is not None  # the button is off otherwise
         if beside.telemetry is not None and beside.fit is not None:
             log = telemetry.join(log, beside.telemetry, beside.fit)

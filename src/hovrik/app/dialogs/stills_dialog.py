@@ -152,8 +152,8 @@ class StillsDialog(QDialog):
     def refresh(self) -> None:
         """Offer every still there is."""
         setups = {key: describe(setup) for key, setup in self._session.notebook.setups().items()}
-        self._stills = store.stills(self._session.notebook)
-        entries = [(s.id, f"{setups.get(s.pass_id, 'no pass')}: {s.name}") for s in self._stills]
+        self.stills = store.stills(self._session.notebook)
+        entries = [(s.id, f"{setups.get(s.pass_id, 'no pass')}: {s.name}") for s in self.stills]
         self.message.setText("" if entries else _NONE)
         for number, choice in enumerate(self.choices):
             was = choice.key()

@@ -32,8 +32,8 @@ class FrameTracePlot(Plot):
         super().__init__("Frame intervals of the selected pass", "time in the pass (s)", "interval (ms)")
         self._pyramid: Pyramid | None = None
         self._target_ms: float | None = None
-        self._spans: Sequence[Span] = ()
-        self._marks: tuple[float, float] | None = None
+        self.spans: Sequence[Span] = ()
+        self.marks: tuple[float, float] | None = None
         self._origin_ns = 0
         self._curve = pg.PlotCurveItem()
         self.getPlotItem().getViewBox().sigXRangeChanged.connect(self._on_zoomed)
@@ -41,15 +41,15 @@ class FrameTracePlot(Plot):
 
     def show_marks(self, marks: tuple[float, float] | None, origin_ns: int) -> None:
         """Marks (s from the trace's origin, at `origin_ns`) that can be dragged; None for none."""
-        self._marks, self._origin_ns = marks, origin_ns
+        self.marks, self._origin_ns = marks, origin_ns
         self.redraw()
 
     def _draw_marks(self) -> None:
-        if self._marks is None:
+        if self.marks is None:
             return
         wash = QColor(tokens.current().accent)
         wash.setAlpha(40)
-        region = pg.LinearRegionItem(self._marks, brush=wash, pen=pg.mkPen(QColor(tokens.current().accent), width=3))
+        region = pg.LinearRegionItem(self.marks, brush=wash, pen=pg.mkPen(QColor(tokens.current().accent), width=3))
         region.sigRegionChangeFinished.connect(self._on_region)
         self.addItem(region, ignoreBounds=True)
 
@@ -60,7 +60,7 @@ class FrameTracePlot(Plot):
     def _draw_spans(self) -> None:
         shade = QColor(tokens.current().bad)
         shade.setAlpha(45)
-        for start, end, words in self._spans[:60]:
+        for start, end, words in self.spans[:60]:
             region = pg.LinearRegionItem(
                 (start, max(end, start + 0.05)), movable=False, brush=shade, pen=pg.mkPen(None)
             )
@@ -72,7 +72,7 @@ class FrameTracePlot(Plot):
     ) -> None:
         """seconds (n,) : end of each frame from the start mark; interval_ms (n,); spans : (from s, to s, check) of what
         the checks found."""
-        self._spans, self._marks = spans, None
+        self.spans, self.marks = spans, None
         if seconds.size < 2:
             self._pyramid = None
             self.hint("This pass carries no frame times.")
@@ -128,7 +128,7 @@ class DistributionPlot(Plot):
     def __init__(self) -> None:
         super().__init__("Distribution of frame intervals", "interval (ms)", "share of frames (%)")
         self._bars: tuple[Array, Array] | None = None
-        self._marks: list[tuple[float, str]] = []
+        self.marks: list[tuple[float, str]] = []
         self.hint("")
 
     def show_intervals(self, interval_ms: Array, marks: list[tuple[float, str]]) -> None:
@@ -141,7 +141,7 @@ class DistributionPlot(Plot):
         edges = np.linspace(low * 0.9, max(top * 1.1, low * 0.9 + 1.0), 61)
         counts, _ = np.histogram(np.clip(interval_ms, edges[0], edges[-1]), edges)
         self._bars = edges, 100.0 * counts / interval_ms.size
-        self._marks = marks
+        self.marks = marks
         self.redraw()
 
     def redraw(self) -> None:
@@ -155,7 +155,7 @@ class DistributionPlot(Plot):
         self.addItem(pg.BarGraphItem(x0=edges[:-1], x1=edges[1:], height=share, brush=fill, pen=pen("interval")))
         top = float(share.max())
         theme = tokens.current()
-        for number, (at, words) in enumerate(self._marks):
+        for number, (at, words) in enumerate(self.marks):
             line = pg.InfiniteLine(at, 90, pen=pg.mkPen(QColor(theme.ink), style=Qt.PenStyle.DotLine))
             self.addItem(line, ignoreBounds=True)
             text = pg.TextItem(words, color=theme.ink, anchor=(0 if at < edges[22] else 1, 0))

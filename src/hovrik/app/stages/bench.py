@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, Q
 from ...bench.job import PassDone, Phase, Progress
 from ...core.errors import PlanError
 from ...core.facts.setup import describe
-from ...core.passes.record import Outcome
+from ...core.passes.purpose import HEAT
+from ...core.passes.record import End
 from ...core.plan.grid import PlannedPass, ordered_passes
 from ...service.gather import surprising_setups, void_setups
 from ...service.imports import log_parts
@@ -161,7 +162,7 @@ class BenchStage(Stage):
             item = QListWidgetItem()
             item.setData(Qt.ItemDataRole.UserRole, planned.index)
             self.queue.addItem(item)
-            words = "heat pass" if planned.purpose == "heat" else describe(planned.setup)
+            words = "heat pass" if planned.purpose == HEAT else describe(planned.setup)
             self._mark(planned.index, "✓" if planned.index in done else "·", words)
 
     def minutes_left(self, event: Progress) -> float:
@@ -223,7 +224,7 @@ class BenchStage(Stage):
             self.progressed.emit(last)
 
     def _on_kept(self, event: PassDone, index: int) -> None:
-        if event.record.outcome is Outcome.ABORTED:
+        if event.record.outcome is End.ABORTED:
             self._mark(index, "·")  # a guard ended it; it is made anew
             return
         self._planned.pop(index, None)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from ...core.errors import HovrikError, PlanError
 from ...core.facts.setup import describe
 from ...core.passes.energy import Overhead
+from ...core.passes.purpose import HEAT
 from ...core.plan.grid import LadderDesign, ordered_passes
 from ...core.plan.schedule import Totals, total
 from ...service import run as sweep
@@ -262,7 +263,7 @@ class PlanStage(Stage):
         )
         self.order.clear()
         self.order.addItems(
-            [f"{p.index + 1}.  {describe(p.setup)}{'  (heat)' if p.purpose == 'heat' else ''}" for p in passes]
+            [f"{p.index + 1}.  {describe(p.setup)}{'  (heat)' if p.purpose == HEAT else ''}" for p in passes]
         )
         self.charge.show_charge(taken.charge, rig.valid_charge)
 

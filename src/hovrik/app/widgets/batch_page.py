@@ -24,11 +24,11 @@ from ...core.facts.knob import CAP
 from ...core.passes.cut import IDLE_S
 from ...core.words import plural
 from ...service.imports import many as batch
-from ...service.imports.many import Log, Order
+from ...service.imports.many import Log, LogOrder
 from ...store.files.read.telemetry import Telemetry
 from ..session import Session
 from ..worker import Wanted, Worker
-from .fields import TABLES, NumberField, Told, button, label
+from .fields import TABLES, Notice, NumberField, button, label
 from .folder_watch import FolderWatch
 
 _HEAD = ("log", "columns", "passes", "length (s)", "mean fps", "limit (W)", "cap", "what became of it")
@@ -68,7 +68,7 @@ class BatchPage(QWidget):
         self.watch.watching.connect(self._on_watching)
         self.watch.failed.connect(lambda words: self.words.say(words, "warn"))
         self.table = self._table()
-        self.words = Told("How the import goes", _FIRST_WORDS)
+        self.words = Notice("How the import goes", _FIRST_WORDS)
         self.bar = QProgressBar()
         self.bar.setAccessibleName("Logs done")
         self.bar.hide()
@@ -182,7 +182,7 @@ class BatchPage(QWidget):
             self.words.say("Choose a rig, OS slot, title and scene in the question line first.", "warn")
             return
         rows = [n for n, log in enumerate(self._logs) if log.is_usable and not log.stored]
-        orders = [Order(self._logs[n].path, self._settings(n)) for n in rows]
+        orders = [LogOrder(self._logs[n].path, self._settings(n)) for n in rows]
         conditions, idle_s, telemetry = dict(self._conditions()), self.idle.value(), self._telemetry()
         self._run(
             len(orders),

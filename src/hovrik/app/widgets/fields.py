@@ -42,7 +42,7 @@ def set_kind(widget: QWidget, kind: str) -> None:
             style.polish(widget)
 
 
-class Told(QLabel):
+class Notice(QLabel):
     """A line that says how something goes. name : accessible name."""
 
     def __init__(self, name: str, words: str = "") -> None:

@@ -57,8 +57,8 @@ class GuidePanel(Card):
         self._mappings, self._rig, self._known_logs = mappings, rig, known_logs
         self.setAcceptDrops(True)
         self.setAccessibleName("What to do now")
-        self._request: Request | None = None
-        self._log: Together | None = None
+        self.request: Request | None = None
+        self.log: Together | None = None
         self._asks_once = False
         self.ticks = 0
         self.stills: list[Path] = []
@@ -144,7 +144,7 @@ class GuidePanel(Card):
 
     def ask(self, request: Request) -> None:
         """Show what is asked."""
-        self._request, self._log, self.is_timing, self._asks_once = request, None, False, False
+        self.request, self.log, self.is_timing, self._asks_once = request, None, False, False
         self.text.setText(request.instruction.text)
         self._show(readings=request.wants_readings)
         self.message.setText(_NO_LOG if request.wants_readings else "")
@@ -164,7 +164,7 @@ class GuidePanel(Card):
 
     def withdraw(self) -> None:
         """Nothing is asked any more."""
-        self._request, self._asks_once, self.is_timing = None, False, False
+        self.request, self._asks_once, self.is_timing = None, False, False
         self.hide()
 
     def show_step(self, phase: Phase, left_s: float) -> None:
@@ -183,7 +183,7 @@ class GuidePanel(Card):
 
     def _time_gauge(self) -> None:
         """The scene runs: the key now times the gauge, for whoever watches it."""
-        self._request, self.is_timing, self.ticks = None, True, 0
+        self.request, self.is_timing, self.ticks = None, True, 0
         self.text.setText("The scene is being measured.")
         self.message.setText("A gauge that counts in steps: press at each one; three tell the draw.")
         self._show()
@@ -199,10 +199,10 @@ class GuidePanel(Card):
 
     def _on_read(self, log: Together) -> None:
         if log.conditions[log_parts.CONDITION].value in self._known_logs():
-            self._log = None
+            self.log = None
             self.message.setText("The frames of this log are in the notebook already. Bring the log of this pass.")
             return
-        self._log = log
+        self.log = log
         left_out = count_left_out(log.imported.problems)
         odd = f" {left_out} lines left out." if left_out else ""
         self.message.setText(f"{log.words}{odd}")
@@ -223,13 +223,13 @@ class GuidePanel(Card):
 
     def _on_arrived(self, path: Path) -> None:
         self._arrived.append(path)
-        if self._request is not None and self._request.wants_readings:
+        if self.request is not None and self.request.wants_readings:
             self.open_file(*self._arrived)  # else the logger was quicker than the person
 
     # -- answering
 
     def _on_done(self) -> None:
-        request = self._request
+        request = self.request
         if self._asks_once:
             self.withdraw()
             self.answered_once.emit()
@@ -255,9 +255,9 @@ class GuidePanel(Card):
     def _given(self) -> Readings:
         rig = self._rig()
         found = self.form.readings(rig if rig is not None else _ANY_RIG)
-        if self._log is None:
+        if self.log is None:
             return found
-        return replace(found, trace=self._log.imported.trace, conditions=self._log.conditions)
+        return replace(found, trace=self.log.imported.trace, conditions=self.log.conditions)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)

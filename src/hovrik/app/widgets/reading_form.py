@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWid
 
 from ...bench.by_hand.guided import ANEW, Readings
 from ...core.facts.rig import Rig
-from ...core.passes.hand import GaugeUnit, Place
+from ...core.passes.hand import GaugeUnit, MeterPlace
 from ...service.imports.by_hand import FIELDS, Scales, parse
 from ..settings import remember, remembered
 from .fields import Choice, label
@@ -18,7 +18,7 @@ SEEN = ("stutter", "artefacts", "latency felt", "noise", ANEW)
 _UNIT, _METER = "gauge_unit", "meter_place"
 _METERS = [("", "no outside meter")] + [
     (f"{place.value}/{kind}", f"meter {place.value}, {words}")
-    for place in Place
+    for place in MeterPlace
     for kind, words in (("w", "mean W"), ("wh", "Wh used"))
 ]
 
@@ -43,7 +43,7 @@ class ScaleChoices(QWidget):
     def scales(self) -> Scales:
         """As chosen."""
         place, _, kind = self.meter.key().partition("/")
-        return Scales(GaugeUnit(self.unit.key()), Place(place) if place else None, kind == "wh")
+        return Scales(GaugeUnit(self.unit.key()), MeterPlace(place) if place else None, kind == "wh")
 
 
 class ReadingForm(QWidget):

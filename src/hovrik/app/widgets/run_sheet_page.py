@@ -12,15 +12,16 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget,
 from ...core.errors import HovrikError
 from ...core.facts.setup import describe
 from ...core.passes.hand import GaugeUnit
+from ...core.passes.purpose import HEAT
 from ...core.questions.question import Question
 from ...core.words import plural
 from ...service import run as sweep
 from ...service.imports import run_sheet
-from ...service.imports.run_sheet import Row, RowDone
+from ...service.imports.run_sheet import RowDone, SheetRow
 from ..session import Session
 from ..theme import tokens
 from ..worker import Wanted, Worker
-from .fields import Choice, Told, button, label
+from .fields import Choice, Notice, button, label
 from .reading_form import ScaleChoices
 
 _COLUMNS = (
@@ -58,6 +59,7 @@ class RunSheetPage(QWidget):
             choice.currentIndexChanged.connect(self._show_columns)
         self.where = button("Folder of the logs …")
         self.where.clicked.connect(self._on_folder)
+        self._kept: set[int] = set()  # rows whose pass is in the notebook
         self.table = QTableWidget(0, _STATE + 1)
         self.table.setAccessibleName("Run sheet")
         self.table.setHorizontalHeaderLabels(["pass", *(words for _, words in _COLUMNS), "what became of it"])
@@ -67,7 +69,7 @@ class RunSheetPage(QWidget):
             side.hide()
             header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
             header.setStretchLastSection(True)
-        self.words = Told("How the run sheet goes", _FIRST)
+        self.words = Notice("How the run sheet goes", _FIRST)
         self.cancel = button("Cancel")
         self.cancel.clicked.connect(self.stop)
         self.cancel.hide()
@@ -116,12 +118,15 @@ class RunSheetPage(QWidget):
             self.words.say(str(fault), "warn")
         blocked = self.table.blockSignals(True)
         self.table.setRowCount(len(passes))
+        self._kept = set()
         for row, planned in enumerate(passes):
-            words = f"{planned.index + 1}  {describe(planned.setup)}" + (" heat" if planned.purpose == "heat" else "")
+            words = f"{planned.index + 1}  {describe(planned.setup)}" + (" heat" if planned.purpose == HEAT else "")
             self._set(row, 0, words, fixed=True)
             for column in range(1, _STATE):
                 self._set(row, column, "", fixed=planned.index in done)
             self._set(row, _STATE, "kept" if planned.index in done else "", fixed=True)
+            if planned.index in done:
+                self._kept.add(row)
         self.table.blockSignals(blocked)
         self.table.resizeColumnToContents(0)
         self._show_columns()
@@ -146,18 +151,18 @@ class RunSheetPage(QWidget):
             self.table.setColumnHidden(column, hidden)
             self.table.setColumnWidth(column, _WIDTHS.get(name, 62))
 
-    def rows(self) -> list[Row]:
+    def rows(self) -> list[SheetRow]:
         """Lines with something on them whose pass is not kept yet."""
         found = []
         for row in range(self.table.rowCount()):
             texts = {name: self._text(row, column) for column, (name, _) in enumerate(_COLUMNS, 1)}
-            made = Row(row, texts)
+            made = SheetRow(row, texts)
             if not made.is_empty and not self._is_kept(row):
                 found.append(made)
         return found
 
     def _is_kept(self, row: int) -> bool:
-        return self._text(row, _STATE).startswith(("kept", "stored"))
+        return row in self._kept
 
     def _on_edited(self, item: QTableWidgetItem) -> None:
         if not self._is_kept(item.row()):  # what was wrong with it was said of what stood there
@@ -225,6 +230,8 @@ class RunSheetPage(QWidget):
         self._work.ask(work)
 
     def _on_told(self, done: RowDone) -> None:
+        if done.stored or done.was_kept:
+            self._kept.add(done.index)
         self._show_fate(done.index, done.words)
         self.words.say(f"pass {done.index + 1}: {done.words}")
 

@@ -20,7 +20,7 @@ from ..plots.overlay_plot import OverlayPlot
 from ..session import Session
 from ..worker import Worker
 from .channel_grid import ChannelGrid
-from .fields import TABLES, Choice, NumberField, Told, button, label
+from .fields import TABLES, Choice, Notice, NumberField, button, label
 
 _UNITS = [
     (TimeUnit.S.value, "in s"), (TimeUnit.MS.value, "in ms"), (TimeUnit.US.value, "in µs"),
@@ -54,7 +54,7 @@ class TelemetryPage(QWidget):
         self._fitter.finished.connect(self._on_fitted)
         for work in (self._reader, self._converter, self._fitter):
             work.failed.connect(self._on_failed)
-        self.words = Told("How the telemetry fits", _FIRST)
+        self.words = Notice("How the telemetry fits", _FIRST)
         self.grid = ChannelGrid()
         self.grid.changed.connect(self._convert)
         self.plot = OverlayPlot()

@@ -58,7 +58,7 @@ class SimulatedMachine:
     def __init__(
         self, model: Model, state_path: Path, *, pace: float = AS_FAST, seed: int = 1, faults: Faults = NONE
     ) -> None:
-        self._model, self._path, self._faults = model, state_path, faults
+        self.model, self._path, self._faults = model, state_path, faults
         self.pace = pace
         self._stopped = threading.Event()
         self._player: ScenePlayer | None = None
@@ -74,7 +74,7 @@ class SimulatedMachine:
         self._sensor = np.random.default_rng((seed, 77))
         self._state = self._read_state(seed)
         self._heat = HeatState(self._state["die_c"], self._state["shell_c"], self._state.get("fan"))
-        self._power = PowerState(self._state["charge"], self._state["gauge"], self._state["plugged"])
+        self.power = PowerState(self._state["charge"], self._state["gauge"], self._state["plugged"])
 
     # -- state file
 
@@ -89,25 +89,25 @@ class SimulatedMachine:
             raise Unavailable(f"The stand-in's state {self._path} cannot be read: {fault}. Delete it.") from fault
 
     def _fresh_state(self, seed: int) -> dict[str, Any]:
-        rig, room = self._model.rig, self._model.room_c
+        rig, room = self.model.rig, self.model.room_c
         _, high = rig.limit_range_w()
         knobs: dict[str, Level] = dict.fromkeys(LIMITS, float(round(0.7 * high)))
         knobs[CAP] = NO_CAP
         if rig.refresh_hz:
             knobs[REFRESH] = max(rig.refresh_hz)
-        knobs.update(self._model.defaults)
+        knobs.update(self.model.defaults)
         charge = min(1.0, rig.charge_limit)
         return {
             "seed": seed, "knobs": knobs, "now_ns": _BOOT_NS, "charge": charge, "gauge": charge, "plugged": False,
-            "die_c": room + 12.0, "shell_c": room + 7.0, "fan": None, "scenes": 0, "slot": self._model.slot,
+            "die_c": room + 12.0, "shell_c": room + 7.0, "fan": None, "scenes": 0, "slot": self.model.slot,
             "running": None, "changed": False, "played": {}, "limits": [float(knobs[key]) for key in LIMITS],
             "kept_w": [0.0, 0.0], "room_c": room,
         }  # fmt: skip
 
     def _write_state(self) -> None:
         self._state.update(
-            die_c=self._heat.die_c, shell_c=self._heat.shell_c, fan=self._heat.fan, charge=self._power.charge,
-            gauge=self._power.gauge, plugged=self._power.plugged,
+            die_c=self._heat.die_c, shell_c=self._heat.shell_c, fan=self._heat.fan, charge=self.power.charge,
+            gauge=self.power.gauge, plugged=self.power.plugged,
         )  # fmt: skip
         temporary = self._path.with_suffix(".tmp")
         self._unwritten = ""
@@ -126,17 +126,17 @@ class SimulatedMachine:
         return BLOCK_S if self.pace == AS_FAST else min(max(0.05 * self.pace, 0.05), BLOCK_S)
 
     def describe(self) -> Description:
-        rig, slot = self._model.rig, str(self._state["slot"])
-        missing = self._model.slot_physics(slot).missing
+        rig, slot = self.model.rig, str(self._state["slot"])
+        missing = self.model.slot_physics(slot).missing
         plain = [replace(known(key), low=rig.range_of(key)[0], high=rig.range_of(key)[1]) for key in LIMITS]
         plain.append(known(CAP))
         if rig.refresh_hz:
             plain.append(replace(known(REFRESH), levels=rig.refresh_hz))
-        own = [k for k in self._model.knobs if k.id not in missing and (not k.slots or slot in k.slots)]
+        own = [k for k in self.model.knobs if k.id not in missing and (not k.slots or slot in k.slots)]
         facts = next((one for one in rig.slots if one.key == slot), None)
         knobs = narrowed(knobs_of(rig, facts, absent=True), [*plain, *own])
         channels = tuple(ChannelInfo(name, CHANNELS[name][1], _RATES_HZ.get(name, 1.0)) for name in _CHANNELS)
-        return Description(rig, self._model.titles, knobs, channels, slot)
+        return Description(rig, self.model.titles, knobs, channels, slot)
 
     def now_ns(self) -> int:
         return int(self._state["now_ns"])
@@ -145,13 +145,13 @@ class SimulatedMachine:
         return {}
 
     def charge(self) -> float | None:
-        return self._power.read_gauge(self._gauge_step())
+        return self.power.read_gauge(self._gauge_step())
 
     def source(self) -> Source | None:
-        return Source.ADAPTER if self._power.plugged else Source.BATTERY
+        return Source.ADAPTER if self.power.plugged else Source.BATTERY
 
     def room_c(self) -> float | None:
-        return round(float(self._state["room_c"]), 1) if self._model.room_sensor else None
+        return round(float(self._state["room_c"]), 1) if self.model.room_sensor else None
 
     def set_room(self, celsius: float) -> None:
         """Warm or cool the room; for tests and demonstrations."""
@@ -161,17 +161,17 @@ class SimulatedMachine:
 
     def set_charge(self, share: float) -> None:
         """Put the battery at a charge share, gauge and all; for tests and demonstrations."""
-        self._power.charge = self._power.gauge = share
+        self.power.charge = self.power.gauge = share
 
     def _gauge_step(self) -> float:
-        step_wh, full_wh = self._model.rig.gauge_step_wh, self._model.rig.full_charge_wh
+        step_wh, full_wh = self.model.rig.gauge_step_wh, self.model.rig.full_charge_wh
         return min(max(step_wh / full_wh, 1e-4), 0.1) if step_wh and full_wh else 0.01
 
     # -- knobs
 
     def snapshot(self) -> Snapshot:
         offered = {knob.id for knob in self.describe().knobs}
-        unconfirmed = self._model.unconfirmed | {REFRESH}
+        unconfirmed = self.model.unconfirmed | {REFRESH}
         readings = {k: Reading(v, k not in unconfirmed) for k, v in self._state["knobs"].items() if k in offered}
         return Snapshot(readings, self.now_ns())
 
@@ -214,7 +214,7 @@ class SimulatedMachine:
         return Outcome(Reply.REFUSED, f"{knob.label} cannot be changed under {self._slot_words()}.")
 
     def _slot_words(self) -> str:
-        return next((s.name for s in self._model.rig.slots if s.key == self._state["slot"]), str(self._state["slot"]))
+        return next((s.name for s in self.model.rig.slots if s.key == self._state["slot"]), str(self._state["slot"]))
 
     def restore(self, snapshot: Snapshot) -> Outcome:
         return self.apply(snapshot.restorable())
@@ -225,12 +225,12 @@ class SimulatedMachine:
             case Need.RECHARGE if instruction.until is not None:
                 return self._recharge(instruction.until)
             case Need.PLUG_IN | Need.UNPLUG:
-                self._power.plugged = instruction.need is Need.PLUG_IN
+                self.power.plugged = instruction.need is Need.PLUG_IN
             case Need.RELAUNCH:
                 self._close_title(20.0)
                 self._granted.add(Where.RELAUNCH)
             case Need.RESTART | Need.SET_BY_HAND:
-                if instruction.slot is not None and instruction.slot not in {s.key for s in self._model.rig.slots}:
+                if instruction.slot is not None and instruction.slot not in {s.key for s in self.model.rig.slots}:
                     return False
                 self._close_title(90.0)
                 self._state["slot"] = instruction.slot or self._state["slot"]
@@ -245,33 +245,33 @@ class SimulatedMachine:
         self._idle(seconds)
 
     def _recharge(self, until: float) -> bool:
-        rig, before = self._model.rig, self._power.plugged
+        rig, before = self.model.rig, self.power.plugged
         watts = rig.recharge_w or 30.0
-        pack = self._model.physics.pack
-        while self._power.charge < until - 1e-6:
+        pack = self.model.physics.pack
+        while self.power.charge < until - 1e-6:
             if self._is_stopped():
                 return False
-            step_s = min(60.0, (until - self._power.charge) * pack.full_wh / watts * 3600.0)
+            step_s = min(60.0, (until - self.power.charge) * pack.full_wh / watts * 3600.0)
             self._idle(step_s, draining=False)
-            self.set_charge(min(self._power.charge + watts * step_s / 3600.0 / pack.full_wh, until))
+            self.set_charge(min(self.power.charge + watts * step_s / 3600.0 / pack.full_wh, until))
             if self.pace != AS_FAST:
                 self._stopped.wait(step_s / self.pace)
-        self._power.plugged = before
+        self.power.plugged = before
         self._write_state()
         return True
 
     # -- scenes
 
     def start_scene(self, title: str, scene: str) -> Outcome:
-        load = self._model.loads.get((title, scene))
+        load = self.model.loads.get((title, scene))
         if load is None:
             return Outcome(Reply.REFUSED, f"{title} · {scene} is not installed on this machine.")
-        slot = self._model.slot_physics(self._state["slot"])
-        setting = settings.setting_of(self._model, self._state, self._faults, title)
+        slot = self.model.slot_physics(self._state["slot"])
+        setting = settings.setting_of(self.model, self._state, self._faults, title)
         self._state["scenes"] += 1
         seed = (int(self._state["seed"]), int(self._state["scenes"]))
         self._sensor = np.random.default_rng((*seed, 77))
-        why = settings.why_not(self._model, self._state, title, load, setting)
+        why = settings.why_not(self.model, self._state, title, load, setting)
         if why is None and self._hangs(title):
             why = "hung: a setting was changed while it ran"
         if why is not None:
@@ -280,8 +280,8 @@ class SimulatedMachine:
             return Outcome(Reply.REFUSED, why)
         around = settings.surroundings_of(slot, self._state, self._faults, title)
         physics = replace(
-            self._model.physics, overhead=self._model.physics.overhead * slot.overhead,
-            limit_bias_w=self._model.physics.limit_bias_w + self._faults.extra_w,
+            self.model.physics, overhead=self.model.physics.overhead * slot.overhead,
+            limit_bias_w=self.model.physics.limit_bias_w + self._faults.extra_w,
         )  # fmt: skip
         self._player = ScenePlayer(physics, load, seed, around, self._state["room_c"])
         self._title, self._wanted_gb = title, settings.wanted_gb(load, self._state)
@@ -294,7 +294,7 @@ class SimulatedMachine:
         return False
 
     def _hangs(self, title: str) -> bool:
-        dislikes = any(t.key == title and t.dislikes_changes for t in self._model.titles)
+        dislikes = any(t.key == title and t.dislikes_changes for t in self.model.titles)
         same = self._state["running"] == title and self._state["changed"]
         return dislikes and same and self._sensor.random() < _HANG_CHANCE
 
@@ -363,17 +363,17 @@ class SimulatedMachine:
         if _is_due(faults.suspend_at_s, into_s):
             self._ahead_ns += round(faults.suspend_s * _NS)
         if _is_due(faults.unplugged_at_s, into_s):
-            self._power.plugged = False
-        setting = settings.setting_of(self._model, self._state, faults, self._title)
-        most = self._model.supply.battery_gpu_w
-        if most is not None and not self._power.plugged:
+            self.power.plugged = False
+        setting = settings.setting_of(self.model, self._state, faults, self._title)
+        most = self.model.supply.battery_gpu_w
+        if most is not None and not self.power.plugged:
             setting = replace(setting, own_gpu_w=min(setting.own_gpu_w, most))
-        policy = self._state["knobs"].get("fan_policy", self._model.rig.fan_policy)
+        policy = self._state["knobs"].get("fan_policy", self.model.rig.fan_policy)
         block = player.play(self._allowed_w(), setting, self._heat, str(policy) if policy is not None else None)
         hottest = float(block.hot_c.max())
-        if hottest > self._model.physics.heat.throttle_c:
+        if hottest > self.model.physics.heat.throttle_c:
             self._throttle = max(0.4, self._throttle - 0.08)
-        elif hottest < self._model.physics.heat.resume_c:
+        elif hottest < self.model.physics.heat.resume_c:
             self._throttle = min(1.0, self._throttle + 0.04)
         self._keep_windows(float(block.operating.package_w.mean()))
         self._record(block)
@@ -381,16 +381,16 @@ class SimulatedMachine:
 
     def _allowed_w(self) -> float:
         """Package power the firmware allows in this block: three limits with their windows, charge, source, heat."""
-        supply, rig = self._model.supply, self._model.rig
+        supply, rig = self.model.supply, self.model.rig
         self._settle(BLOCK_S)
         sustained, short, peak = self._state["limits"]
         kept, kept_short = self._state["kept_w"]
         share = self._throttle
-        if self._power.plugged:
-            busy = charging_w(supply, self._power, rig.adapter_w or 0.0, self._drawn_w, rig.charge_limit) > 5.0
+        if self.power.plugged:
+            busy = charging_w(supply, self.power, rig.adapter_w or 0.0, self._drawn_w, rig.charge_limit) > 5.0
             share *= 1.0 - supply.charging_share if busy else 1.0
         else:
-            share *= self._model.physics.clamp(self._power.charge)
+            share *= self.model.physics.clamp(self.power.charge)
             most = supply.battery_limit_w
             if most is not None:
                 sustained, short, peak = (min(limit, most) for limit in (sustained, short, peak))
@@ -406,23 +406,23 @@ class SimulatedMachine:
 
     def _keep_windows(self, package_w: float) -> None:
         """Weighted means by the firmware's own account, which knows nothing of what it takes too much."""
-        package_w -= self._model.physics.limit_bias_w + self._faults.extra_w
+        package_w -= self.model.physics.limit_bias_w + self._faults.extra_w
         kept, short = self._state["kept_w"]
-        window = self._model.rig.window_s or 28.0
+        window = self.model.rig.window_s or 28.0
         self._state["kept_w"] = [
             before + (package_w - before) * (1.0 - math.exp(-BLOCK_S / tau))
             for before, tau in ((kept, window), (short, _SHORT_WINDOW_S))
         ]
 
     def _draw_w(self, package_w: float) -> float:
-        board, slot = self._model.physics.board, self._model.slot_physics(self._state["slot"])
-        mode = settings.gpu_mode_of(self._model, self._state)
+        board, slot = self.model.physics.board, self.model.slot_physics(self._state["slot"])
+        mode = settings.gpu_mode_of(self.model, self._state)
         return board.base_w + slot.base_w + mode.base_w + package_w / board.efficiency
 
     def _spend(self, draw_w: float, seconds: float) -> Flow:
-        rig = self._model.rig
-        pack, limit = self._model.physics.pack, rig.charge_limit
-        return spend(self._model.supply, pack, self._power, rig.adapter_w or 0.0, limit, draw_w, seconds)
+        rig = self.model.rig
+        pack, limit = self.model.physics.pack, rig.charge_limit
+        return spend(self.model.supply, pack, self.power, rig.adapter_w or 0.0, limit, draw_w, seconds)
 
     def _record(self, block: Block) -> None:
         base, found = self._ahead_ns, block.operating
@@ -432,7 +432,7 @@ class SimulatedMachine:
             self.happened["dropouts"] += 1
             frames = without_dropout(frames, base, base + round(faults.dropout_s * _NS))
         self._recorder.frames(frames)
-        draw = self._draw_w(0.0) + (found.package_w + found.outside_w) / self._model.physics.board.efficiency
+        draw = self._draw_w(0.0) + (found.package_w + found.outside_w) / self.model.physics.board.efficiency
         self._drawn_w = float(draw.mean())
         flow = self._spend(self._drawn_w, BLOCK_S)
         self._telemetry(base, block, draw, flow)
@@ -453,7 +453,7 @@ class SimulatedMachine:
         put("die_c", ticks[every_half], np.round(block.hot_c[every_half] + 0.3 * noise[2, every_half], 1))
         put("shell_c", seconds, np.round(block.shell_c[every_s] + 0.05 * noise[3, every_s], 1))
         plain = self._plain(found, every_s)
-        plain["charge_share"] = math.floor(100 * self._power.read_gauge(self._gauge_step()) + 1e-6)
+        plain["charge_share"] = math.floor(100 * self.power.read_gauge(self._gauge_step()) + 1e-6)
         plain["voltage_v"], plain["current_a"] = round(flow.volts, 4), round(flow.current_a, 5)
         plain["wall_w"], plain["other_share"] = flow.wall_w, block.other_share
         for name, values in plain.items():
@@ -462,35 +462,35 @@ class SimulatedMachine:
     def _record_desktop(self, from_ns: int, to_ns: int) -> None:
         """Sensors go on after a title has crashed; frames do not."""
         stamps = np.arange(from_ns // _NS + 1, to_ns // _NS + 1, dtype=np.int64) * _NS
-        idle_w = self._model.physics.board.idle_package_w
+        idle_w = self.model.physics.board.idle_package_w
         for name, value in (("package_w", idle_w), ("battery_w", self._draw_w(idle_w)), ("die_c", self._heat.die_c)):
             self._recorder.put(name, stamps, np.full(stamps.size, value))
 
     def _plain(self, found: Operating, at: slice) -> dict[str, Any]:
-        knobs, heat = self._state["knobs"], self._model.physics.heat
+        knobs, heat = self._state["knobs"], self.model.physics.heat
         limit = float(knobs[LIMITS[0]])
-        pool = settings.pool_gb(self._model, self._state, self._faults)
+        pool = settings.pool_gb(self.model, self._state, self._faults)
         used_gb = min(self._wanted_gb or 0.6, pool)
         return {
             "cpu_w": found.cpu_w[at], "gpu_w": found.gpu_w[at], "cpu_mhz": np.round(1000 * found.cpu_ghz[at]),
             "gpu_mhz": np.round(1000 * found.gpu_ghz[at]), "cpu_share": 100 * found.cpu_share[at],
-            "gpu_share": 100 * found.gpu_share[at], "memory_mhz": self._model.physics.chip.memory_clock_mhz(limit),
+            "gpu_share": 100 * found.gpu_share[at], "memory_mhz": self.model.physics.chip.memory_clock_mhz(limit),
             "memory_mb": 1000.0 * used_gb, "fan_rpm": round((self._heat.fan or heat.fan_at) * heat.fan_rpm),
         }  # fmt: skip
 
     def _idle(self, seconds: float, *, draining: bool = True) -> None:
         """Let the machine cool between scenes; nothing is recorded."""
-        board = self._model.physics.board
-        policy = self._state["knobs"].get("fan_policy", self._model.rig.fan_policy)
+        board = self.model.physics.board
+        policy = self._state["knobs"].get("fan_policy", self.model.rig.fan_policy)
         left = seconds
         while left > 1e-9:
             step = min(_IDLE_STEP_S, left)
             watts = np.full(max(round(step / 0.5), 1), board.idle_package_w)
-            heat, room = self._model.physics.heat, self._state["room_c"]
+            heat, room = self.model.physics.heat, self._state["room_c"]
             self._heat.advance(heat, watts, room, step / watts.size, str(policy) if policy is not None else None)
             left -= step
         self._settle(seconds)
-        fade = math.exp(-seconds / (self._model.rig.window_s or 28.0))
+        fade = math.exp(-seconds / (self.model.rig.window_s or 28.0))
         self._state["kept_w"] = [w * fade + board.idle_package_w * (1 - fade) for w in self._state["kept_w"]]
         if draining:
             self._spend(self._draw_w(board.idle_package_w), seconds)

@@ -86,7 +86,7 @@ def seconds(number_: float) -> Value:
 
 
 @dataclass(frozen=True)
-class Seen:
+class Case:
     """What the checks look at. knobs : asked values, read ones where nothing was asked; interval_ms : (n,), ms."""
 
     trace: Trace
@@ -104,11 +104,11 @@ def spans_of(channel: Channel, marked: NDArray[np.bool_]) -> tuple[tuple[int, in
     return tuple((int(stamps[a]), int(stamps[b - 1])) for a, b in zip(edges[::2], edges[1::2]))
 
 
-def _whole(seen: Seen) -> tuple[tuple[int, int], ...]:
+def _whole(seen: Case) -> tuple[tuple[int, int], ...]:
     return ((seen.trace.start_ns, seen.trace.end_ns),)
 
 
-def charge_window(seen: Seen) -> list[Finding]:
+def charge_window(seen: Case) -> list[Finding]:
     """Charge outside the window in which passes count."""
     charge = seen.trace.measured("charge_share")
     if charge is None or seen.rig is None:
@@ -124,7 +124,7 @@ def charge_window(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def clamp(seen: Seen) -> list[Finding]:
+def clamp(seen: Case) -> list[Finding]:
     """Power that steps down to a new flat level inside the pass: a limit other than the one that was set."""
     package = seen.trace.measured("package_w")
     if package is None or package.values.size < 40:
@@ -150,7 +150,7 @@ def clamp(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def source_changed(seen: Seen) -> list[Finding]:
+def source_changed(seen: Case) -> list[Finding]:
     """Adapter pulled or plugged in a pass, and a battery that drains although plugged in."""
     wall, battery = seen.trace.measured("wall_w"), seen.trace.measured("battery_w")
     if wall is None:
@@ -174,7 +174,7 @@ def _on_ticks(interval_ms: Intervals, refresh_hz: float, within_ms: float) -> fl
     return float(np.mean(off <= within_ms))
 
 
-def variable_off(seen: Seen) -> list[Finding]:
+def variable_off(seen: Case) -> list[Finding]:
     """Variable refresh was asked for, but frames stand on the ticks of a fixed rate."""
     refresh = seen.knobs.get(REFRESH)
     if seen.knobs.get("sync") != "variable" or not isinstance(refresh, float) or seen.interval_ms.size < 100:
@@ -187,7 +187,7 @@ def variable_off(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def cap_against_refresh(seen: Seen) -> list[Finding]:
+def cap_against_refresh(seen: Case) -> list[Finding]:
     """A cap that the fixed panel cannot show evenly."""
     cap, refresh = seen.knobs.get(CAP), seen.knobs.get(REFRESH)
     if seen.knobs.get("sync") != "on" or not isinstance(cap, float) or not isinstance(refresh, float):
@@ -199,7 +199,7 @@ def cap_against_refresh(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def memory_full(seen: Seen) -> list[Finding]:
+def memory_full(seen: Case) -> list[Finding]:
     """The graphics memory pool is full."""
     used, pool = seen.trace.measured("memory_mb"), seen.knobs.get("memory_split_gb")
     if used is None or not isinstance(pool, float) or pool <= 0:
@@ -212,7 +212,7 @@ def memory_full(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def compiling(seen: Seen) -> list[Finding]:
+def compiling(seen: Case) -> list[Finding]:
     """Long frames that become fewer inside the pass: shaders still compiling, or a warm-up."""
     frames = settled_after(seen.interval_ms)
     if frames == 0:
@@ -223,7 +223,7 @@ def compiling(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def wrong_length(seen: Seen) -> list[Finding]:
+def wrong_length(seen: Case) -> list[Finding]:
     """A pass that is shorter or longer than it was to be."""
     wanted = number(seen.conditions, "planned_s")
     if wanted is None or abs(seen.trace.seconds / wanted - 1.0) <= seen.limits.length_share:
@@ -233,7 +233,7 @@ def wrong_length(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def background(seen: Seen) -> list[Finding]:
+def background(seen: Case) -> list[Finding]:
     """CPU time taken by others than the title."""
     other = seen.trace.measured("other_share")
     if other is None:
@@ -247,7 +247,7 @@ def background(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def clock_collapse(seen: Seen) -> list[Finding]:
+def clock_collapse(seen: Case) -> list[Finding]:
     """GPU clock far under its usual value for seconds, while frames suffer."""
     clock = seen.trace.measured("gpu_mhz")
     if clock is None or clock.values.size < 10:
@@ -262,7 +262,7 @@ def clock_collapse(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def asleep(seen: Seen) -> list[Finding]:
+def asleep(seen: Case) -> list[Finding]:
     """Telemetry and frames stop together: the machine slept. Telemetry may be as rare as it likes while frames come."""
     channels = [c.between(seen.trace.start_ns, seen.trace.end_ns) for c in seen.trace.channels.values()]
     if not channels:
@@ -281,7 +281,7 @@ def asleep(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def ended(seen: Seen) -> list[Finding]:
+def ended(seen: Case) -> list[Finding]:
     """Frames stop before the end mark and do not come back: the title crashed or hung."""
     frames = seen.trace.frames_ns
     inside = frames[(frames >= seen.trace.start_ns) & (frames <= seen.trace.end_ns)]
@@ -295,7 +295,7 @@ def ended(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def scaled(seen: Seen) -> list[Finding]:
+def scaled(seen: Case) -> list[Finding]:
     """Frames held at one rate without a cap: the engine does it, most likely by lowering its own resolution."""
     free = seen.knobs.get(CAP) == NO_CAP and seen.knobs.get("sync", "off") == "off"
     if not free or seen.knobs.get("engine_target", "off") != "off" or seen.interval_ms.size < 100:
@@ -310,7 +310,7 @@ def scaled(seen: Seen) -> list[Finding]:
     ]  # fmt: skip
 
 
-def told(seen: Seen) -> list[Finding]:
+def told(seen: Case) -> list[Finding]:
     """What a person or the system said happened in the pass."""
     said = seen.conditions.get("focus_lost")
     return [found("focus-lost", State.VOID)] if said is not None and said.value is True else []

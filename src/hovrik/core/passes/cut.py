@@ -16,7 +16,7 @@ PULSE_S = 1.0  # a mark that lasts no longer is a press, not a label
 
 
 @dataclass(frozen=True)
-class Mark:
+class LogMark:
     """A mark in a recording. at_ns : of its first frame; words : what it says, "" where a label ends."""
 
     at_ns: int
@@ -53,7 +53,7 @@ def _frame_before(trace: Trace, at_ns: int) -> int:
     return int(trace.frames_ns[max(int(np.searchsorted(trace.frames_ns, at_ns)) - 1, 0)])
 
 
-def cut_at_marks(trace: Trace, marks: Sequence[Mark], shortest_s: float = SHORTEST_S) -> list[tuple[Trace, str]]:
+def cut_at_marks(trace: Trace, marks: Sequence[LogMark], shortest_s: float = SHORTEST_S) -> list[tuple[Trace, str]]:
     """Pieces of a trace with what their marks say.
 
     Labels last: a piece is what stands under one. Presses (no longer than PULSE_S each) come in pairs, start and end;

@@ -13,7 +13,7 @@ from . import frames, heat
 from .figure import BY_ID, FIGURES, low_id
 from .frames import FrameFigures
 from .heat import Settled, TimeConstants
-from .inside import OnePass, within_pass
+from .inside import Inside, within_pass
 from .record import Origin, PassRecord
 from .tail import Tail
 from .trace import Channel, Trace
@@ -162,7 +162,7 @@ def _end_mean(trace: Trace, name: str) -> float | None:
     return float(end.mean()) if end.size else None
 
 
-def spread_of(record: PassRecord, load_s: float | None = None) -> OnePass | None:
+def spread_of(record: PassRecord, load_s: float | None = None) -> Inside | None:
     """Spread from inside the pass, for where it is the only one of its setup."""
     if record.trace is None or record.origin is Origin.SUMMARY:
         return None

@@ -30,7 +30,7 @@ class GaugeUnit(StrEnum):
     PERCENT = "%"
 
 
-class Place(StrEnum):
+class MeterPlace(StrEnum):
     """Where an outside meter sits."""
 
     WALL = "at the wall"
@@ -58,7 +58,7 @@ class GaugeReading:
 class MeterReading:
     """An outside meter over the scene. value : mean W, or Wh used where is_energy."""
 
-    place: Place
+    place: MeterPlace
     value: float
     is_energy: bool = False
 

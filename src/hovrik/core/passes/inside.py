@@ -54,7 +54,7 @@ def _binned(interval_ms: Intervals, seconds: float) -> tuple[Intervals, float]:
 
 
 @dataclass(frozen=True)
-class OnePass:
+class Inside:
     """Spread of the log mean rate and of the log 1 % low from inside one pass, with its degrees of freedom."""
 
     rate_se: float
@@ -82,7 +82,7 @@ class OnePass:
 
 def within_pass(
     interval_ms: Intervals, *, load_s: float | None = None, seed: int = 0, resamples: int = _RESAMPLES
-) -> OnePass | None:
+) -> Inside | None:
     """Circular block bootstrap with blocks of three load time constants; None under 100 frames or 2 s.
 
     Blocks of b carry only 1 - (1 - exp(-k)) / k of the long-run variance of a load with time constant tau
@@ -115,4 +115,4 @@ def within_pass(
     kept = (1.0 - (1.0 - math.exp(-k)) / k) * max(1.0 - 2.0 * tau / seconds, 0.25)
     inflate = 1.0 / math.sqrt(kept)
     dof = max(seconds / (2.0 * tau) - 1.0, 2.0)
-    return OnePass(float(np.log(rates).std()) * inflate, float(np.log(slow).std()) * inflate, dof, block)
+    return Inside(float(np.log(rates).std()) * inflate, float(np.log(slow).std()) * inflate, dof, block)

@@ -25,7 +25,7 @@ class Origin(StrEnum):
         return cls.IMPORTED
 
 
-class Outcome(StrEnum):
+class End(StrEnum):
     """How a pass ended. Everything but DONE is an outcome of the setup, with its reason."""
 
     DONE = "done"
@@ -33,7 +33,7 @@ class Outcome(StrEnum):
     FAILED = "failed"
 
     @classmethod
-    def _missing_(cls, value: object) -> Outcome:
+    def _missing_(cls, value: object) -> End:
         """An outcome of a newer version: whatever it is, it is not done."""
         return cls.FAILED
 
@@ -56,7 +56,7 @@ class PassRecord:
     conditions: Mapping[str, Condition]
     trace: Trace | None
     origin: Origin = Origin.MEASURED
-    outcome: Outcome = Outcome.DONE
+    outcome: End = End.DONE
     reason: str = ""
     purpose: str = "sweep"
     plan_id: str | None = None

@@ -19,7 +19,7 @@ from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..finding import Finding, State
 from ..message import Message, Value, say
-from .checks import ALL, Seen, Thresholds, found, second_means, seconds, spans_of
+from .checks import ALL, Case, Thresholds, found, second_means, seconds, spans_of
 from .frames import Intervals
 from .record import PassRecord
 from .trace import Channel, Trace
@@ -92,7 +92,7 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
     if interval_ms.size:
         findings += _time_gaps(trace, interval_ms, limits)
         knobs = Setup({**record.read, **record.asked})
-        seen = Seen(trace, interval_ms, knobs, record.conditions, rig, limits)
+        seen = Case(trace, interval_ms, knobs, record.conditions, rig, limits)
         for check in ALL:
             findings += check(seen)
         if not findings:  # any of the others moves the rate too

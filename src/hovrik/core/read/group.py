@@ -15,7 +15,7 @@ from ..facts.setup import Setup
 from ..facts.terms import Floor, School
 from ..passes.figure import FIGURES, Figure, floor_figure
 from ..passes.figures import PassFigures
-from ..passes.inside import OnePass
+from ..passes.inside import Inside
 from ..passes.point import Point
 from ..stats.estimate import Mean
 from ..stats.spread import pooled
@@ -37,7 +37,7 @@ class Counted:
     point: Point
     asked: Setup
     figures: PassFigures
-    spread: OnePass | None = None
+    spread: Inside | None = None
 
 
 @dataclass(frozen=True)

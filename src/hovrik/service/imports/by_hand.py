@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ...bench.by_hand.guided import Readings
 from ...core.errors import InputError
 from ...core.facts.rig import Rig
-from ...core.passes.hand import GaugeReading, GaugeUnit, MeterReading, Place
+from ...core.passes.hand import GaugeReading, GaugeUnit, MeterPlace, MeterReading
 
 # field -> (words, lowest, highest)
 FIELDS: dict[str, tuple[str, float, float]] = {
@@ -28,7 +28,7 @@ class Scales:
     """What the gauge counts in and where an outside meter sits (None: there is none), the same for a whole sweep."""
 
     unit: GaugeUnit = GaugeUnit.WH
-    place: Place | None = None
+    place: MeterPlace | None = None
     is_energy: bool = False
 
 

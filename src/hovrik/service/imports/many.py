@@ -75,7 +75,7 @@ class Log:
 
 
 @dataclass(frozen=True)
-class Order:
+class LogOrder:
     """A log and under which setup it was measured, in words: sustained_limit_w, cap_fps; missing ones are unknown."""
 
     path: Path
@@ -123,7 +123,7 @@ def look(
 
 
 def store(
-    notebook: Notebook, question: Question, orders: Sequence[Order], conditions: Mapping[str, str],
+    notebook: Notebook, question: Question, orders: Sequence[LogOrder], conditions: Mapping[str, str],
     idle_s: float = IDLE_S, progress: Progress | None = None, telemetry: Telemetry | None = None,
 ) -> list[Log]:  # fmt: skip
     """Store every pass of every log. A log that is in the notebook already, or cannot be used, is told and left.
@@ -147,7 +147,7 @@ def store(
 
 
 def _store_one(
-    notebook: Notebook, question: Question, order: Order, stated: Conditions, idle_s: float, known: set[str],
+    notebook: Notebook, question: Question, order: LogOrder, stated: Conditions, idle_s: float, known: set[str],
     telemetry: Telemetry | None,
 ) -> Log:  # fmt: skip
     setup = imports.setup_from({k: v for k, v in order.settings.items() if v.strip()})

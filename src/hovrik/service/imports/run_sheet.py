@@ -13,7 +13,7 @@ from ...core.errors import HovrikError, ImportRefused, InputError, StoreError
 from ...core.facts.condition import Condition, Provenance
 from ...core.facts.setup import Setup
 from ...core.passes.hand import HandDraw
-from ...core.passes.record import Origin, Outcome, PassRecord
+from ...core.passes.record import End, Origin, PassRecord
 from ...core.plan.steps import PlannedPass
 from ...store.files.read.frame_log import convert
 from ...store.files.read.table import read_table
@@ -28,7 +28,7 @@ Progress = Callable[["RowDone"], bool]
 
 
 @dataclass(frozen=True)
-class Row:
+class SheetRow:
     """One line of the sheet. index : of the planned pass; texts : by field of service.hand.FIELDS, with "log" (a file's
     name, a mean rate, or one of FAILED), "begun" and "seen"."""
 
@@ -43,12 +43,13 @@ class Row:
 
 @dataclass(frozen=True)
 class RowDone:
-    """What became of a line. words : for the person; pass_id : of the pass that was stored."""
+    """What became of a line. words : for the person; pass_id : of the pass that was stored; was_kept : before."""
 
     index: int
     stored: bool
     words: str
     pass_id: str = ""
+    was_kept: bool = False
 
 
 def code_of(plan_id: str) -> str:
@@ -57,7 +58,7 @@ def code_of(plan_id: str) -> str:
 
 
 def store(
-    notebook: Notebook, plan_id: str, rows: Sequence[Row], scales: Scales, folder: Path | None,
+    notebook: Notebook, plan_id: str, rows: Sequence[SheetRow], scales: Scales, folder: Path | None,
     progress: Progress = lambda _: True,
 ) -> list[RowDone]:  # fmt: skip
     """Store every filled line as a pass of the plan; a line that cannot be used is told and left.
@@ -72,7 +73,7 @@ def store(
         if row.is_empty:
             continue
         if row.index in kept:
-            found = RowDone(row.index, False, "kept already; left alone")
+            found = RowDone(row.index, False, "kept already; left alone", was_kept=True)
         else:
             found = _store_one(notebook, planned, row, scales, folder)
         done.append(found)
@@ -81,7 +82,7 @@ def store(
     return done
 
 
-def _store_one(notebook: Notebook, planned: Planned, row: Row, scales: Scales, folder: Path | None) -> RowDone:
+def _store_one(notebook: Notebook, planned: Planned, row: SheetRow, scales: Scales, folder: Path | None) -> RowDone:
     try:
         record = _record(notebook, planned, row, scales, folder)
     except HovrikError as fault:
@@ -92,7 +93,7 @@ def _store_one(notebook: Notebook, planned: Planned, row: Row, scales: Scales, f
     return RowDone(row.index, True, f"stored, {verdict.state.value}", record.id)
 
 
-def _record(notebook: Notebook, planned: Planned, row: Row, scales: Scales, folder: Path | None) -> PassRecord:
+def _record(notebook: Notebook, planned: Planned, row: SheetRow, scales: Scales, folder: Path | None) -> PassRecord:
     made = next((p for p in planned.passes if p.index == row.index), None)
     if made is None:
         raise InputError(f"The plan has no pass {row.index + 1}; it has {len(planned.passes)}.")
@@ -103,7 +104,7 @@ def _record(notebook: Notebook, planned: Planned, row: Row, scales: Scales, fold
         purpose=made.purpose, plan_id=planned.plan_id, plan_index=made.index, step_id=made.step_id,
     )  # fmt: skip
     if said.lower().startswith(FAILED):
-        return replace(base, outcome=Outcome.FAILED, reason=said)
+        return replace(base, outcome=End.FAILED, reason=said)
     fps = _number(said)
     if fps is None:
         return _with_log(notebook, base, readings, planned, _find(said, folder))
@@ -133,7 +134,7 @@ def _with_log(notebook: Notebook, base: PassRecord, readings: Readings, planned:
     return replace(base, origin=Origin.IMPORTED, trace=replace(trace, channels=channels), conditions=conditions)
 
 
-def _conditions(planned: Planned, made: PlannedPass, row: Row) -> dict[str, Condition]:
+def _conditions(planned: Planned, made: PlannedPass, row: SheetRow) -> dict[str, Condition]:
     now = time.time_ns()
     found = {
         **planned.conditions,
@@ -147,7 +148,7 @@ def _conditions(planned: Planned, made: PlannedPass, row: Row) -> dict[str, Cond
     return found
 
 
-def _told(row: Row, draws: Mapping[str, HandDraw]) -> dict[str, Condition]:
+def _told(row: SheetRow, draws: Mapping[str, HandDraw]) -> dict[str, Condition]:
     seen = [one.strip() for one in row.texts.get("seen", "").split(",") if one.strip()]
     return told_by_hand(seen, draws, time.time_ns())
 

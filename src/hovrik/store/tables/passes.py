@@ -11,7 +11,7 @@ from typing import Any
 from ...core.errors import Damaged, StoreError
 from ...core.facts import condition
 from ...core.facts.setup import Setup
-from ...core.passes.record import Origin, Outcome, PassRecord
+from ...core.passes.record import End, Origin, PassRecord
 from ...core.passes.recording import Recording
 from ...core.passes.trace import Trace
 from ..opened import dump
@@ -29,7 +29,7 @@ _KEY = "coalesce((SELECT key FROM entity WHERE id = ?), '')"  # a version that i
 
 
 @dataclass(frozen=True)
-class Where:
+class PassQuery:
     """What passes to read: keys of the rig, slot, title and scene and the source, None any; `after` : only those
     stored after this sequence number."""
 
@@ -41,7 +41,7 @@ class Where:
     purpose: str | None = None
     after: int = 0
 
-    def since(self, after: int) -> Where:
+    def since(self, after: int) -> PassQuery:
         """The same, of those stored after this sequence number."""
         return replace(self, after=after)
 
@@ -86,7 +86,7 @@ class Passes(Series, Notes):
                 ),
             )  # fmt: skip
 
-    def passes(self, where: Where = Where()) -> list[PassRecord]:
+    def passes(self, where: PassQuery = PassQuery()) -> list[PassRecord]:
         """Passes without their series (trace None even where there is one), oldest first."""
         condition_, values = where.query()
         rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE {condition_} ORDER BY seq", *values)
@@ -158,6 +158,6 @@ def _record(row: Sequence[Any]) -> PassRecord:
     ) = row  # fmt: skip
     return PassRecord(
         pass_id, {"rig": rig, "slot": slot, "title": title, "scene": scene}, Setup(json.loads(asked)),
-        Setup(json.loads(read)), condition.from_plain(json.loads(conditions)), None, Origin(origin), Outcome(outcome),
+        Setup(json.loads(read)), condition.from_plain(json.loads(conditions)), None, Origin(origin), End(outcome),
         reason, purpose, plan_id, plan_index, started, json.loads(summary), step_id, None, (low, high),
     )  # fmt: skip

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ....core.errors import ImportRefused, Problem
-from ....core.passes.cut import Mark
+from ....core.passes.cut import LogMark
 from ....core.passes.trace import Trace
 from . import clocks
 from .columns import (
@@ -90,7 +90,7 @@ class Imported:
     problems: tuple[Problem, ...]
     origin_s: float | None = None
     is_dated: bool = False
-    marks: tuple[Mark, ...] = ()
+    marks: tuple[LogMark, ...] = ()
 
 
 def guess(table: Table) -> ColumnMap:
@@ -224,7 +224,7 @@ def _origin_s(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms
     return beside - float(unit_ms[0]) / 1e3 if beside is not None else None
 
 
-def _marks(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], row_ns: NDArray[np.int64]) -> tuple[Mark, ...]:
+def _marks(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], row_ns: NDArray[np.int64]) -> tuple[LogMark, ...]:
     """Marks at the end of the frame in whose row they stand; in a row that was left out, at the next kept one."""
     if mapping.mark_column is None:
         return ()
@@ -233,7 +233,7 @@ def _marks(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], row_ns: ND
     for row, words in marks_in(table, mapping.mark_column):
         at = int(np.searchsorted(rows, row))
         if at < rows.size:
-            found.append(Mark(int(row_ns[at]), words))
+            found.append(LogMark(int(row_ns[at]), words))
     return tuple(found)
 
 

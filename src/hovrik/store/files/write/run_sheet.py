@@ -9,6 +9,7 @@ from ....core.facts.knob import CAP, LIMITS, NO_CAP
 from ....core.facts.place import Source
 from ....core.facts.rig import Rig
 from ....core.facts.title import Title
+from ....core.passes.purpose import HEAT
 from ....core.plan.grid import LadderDesign
 from ....core.plan.steps import PlannedPass
 from ....core.questions.question import Question
@@ -68,7 +69,7 @@ def _row(planned: PlannedPass) -> str:
     watts = f"{static:g}" if static is not None else " / ".join(f"{value:g}" for value in limits) or "as it is"
     cap = planned.setup.get(CAP)
     frames = "none" if cap == NO_CAP else "as it is" if cap is None else f"{cap:g}"
-    words = f"{planned.index + 1}" + (f" heat, {planned.pass_s:.0f} s" if planned.purpose == "heat" else "")
+    words = f"{planned.index + 1}" + (f" heat, {planned.pass_s:.0f} s" if planned.purpose == HEAT else "")
     cells = [words, watts, frames, *([""] * len(BLANKS))]
     return "<tr>" + "".join(f"<td>{escape(cell) or '&nbsp;'}</td>" for cell in cells) + "</tr>"
 
