@@ -29,14 +29,15 @@ from hovrik.app.main_window import MainWindow  # noqa: E402
 from hovrik.app.session import Session  # noqa: E402
 from hovrik.app.start import make_application  # noqa: E402
 from hovrik.app.theme import tokens  # noqa: E402
+from hovrik.app.worker import Worker  # noqa: E402
 from hovrik.demo import scenario  # noqa: E402
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = ("Read",)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
-    ("Rig", 1, "rig-machine"), ("Rig", 3, "rig-slots"), ("Rig", 5, "rig-before"),
-    ("Scene", 2, "scene-repeatability"),
+    ("Rig", 1, "rig-machine"), ("Rig", 3, "rig-slots"), ("Rig", 6, "rig-before"),
+    ("Scene", 3, "scene-repeatability"),
 )  # fmt: skip
 
 
@@ -60,6 +61,8 @@ class Shooter:
         if self._wanted and name not in self._wanted:
             return
         spin(ms=250)
+        workers = [*widget.findChildren(Worker), *widget.window().findChildren(Worker)]
+        spin(lambda: not any(worker.is_busy for worker in workers), 1_500)
         OUT.mkdir(parents=True, exist_ok=True)
         widget.grab().save(str(OUT / f"{name}.png"))
         print(OUT / f"{name}.png")
@@ -129,7 +132,7 @@ def telemetry(dialog, shooter):
     np.savetxt(HOME / "sensors.csv", body, fmt="%.2f", delimiter=";", header=head, comments="")
     dialog.tabs.setCurrentIndex(0)
     dialog.open_file(HOME / "evening.csv")
-    spin(lambda: dialog._imported is not None and dialog._name == "evening.csv")
+    spin(lambda: dialog.imported is not None and dialog._name == "evening.csv")
     dialog.tabs.setCurrentWidget(dialog.telemetry)
     dialog.telemetry.open_file(HOME / "sensors.csv")
     spin(lambda: dialog.telemetry.fit is not None)
@@ -165,7 +168,7 @@ def paused(window, shooter):
     window.bench.clocks.setChecked(True)
     window.start_sweep()
     spin(ms=4_000)
-    window.runner._control.machine._power.plugged = True
+    window.runner._control.machine.power.plugged = True
     spin(lambda: "Paused" in window.bench.state.text())
     spin(ms=500)
     shooter.shoot(window, "bench-paused")
@@ -233,7 +236,7 @@ def main(wanted):
     window.open_import()
     dialog = window.import_dialog
     dialog.open_file(log)
-    spin(lambda: dialog._imported is not None)
+    spin(lambda: dialog.imported is not None)
     dialog.limit.setText("15")
     dialog.cap.setText("none")
     shooter.shoot(dialog, "import")

@@ -60,11 +60,6 @@ class Plot(pg.PlotWidget):
         self._hover.fill = pg.mkBrush(QColor(theme.sheet))
         self._hover.border = pg.mkPen(QColor(theme.rule))
 
-    def set_labels(self, x_label: str, y_label: str) -> None:
-        """Change the axis texts."""
-        self._labels = (x_label, y_label)
-        self._style()
-
     def retheme(self) -> None:
         """Draw anew in the present theme; a plot that was closed has nothing left to draw."""
         if self.plotItem is None:

@@ -100,8 +100,3 @@ class Trace:
             return None
         part = channel.between(self.start_ns, self.end_ns)
         return part if len(part.values) else None
-
-
-def empty_stamps() -> Stamps:
-    """(0,) int64."""
-    return np.empty(0, np.int64)

@@ -73,13 +73,6 @@ class Series(OpenedFile):
 
     _last: Recording | None = None
 
-    def keep_recording(self, recording: Recording, spans: Sequence[Span] = ()) -> None:
-        """Store a recording with named spans. Raises StoreError; then nothing of it is there."""
-        packed = pack(recording)
-        with self.writing() as connection:
-            insert(connection, packed)
-            _insert_spans(connection, recording.id, spans)
-
     def has_recording(self, recording_id: str) -> bool:
         """Whether it is there."""
         return bool(self.read_rows("SELECT 1 FROM recording WHERE id = ?", recording_id))
