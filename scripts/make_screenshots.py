@@ -192,7 +192,7 @@ def by_hand(window, shooter):
     panel = window.bench.guide
     panel.done.click()  # what is asked once stays open
     while not panel.readings.isVisible():
-        spin(lambda: panel._request is not None)
+        spin(lambda: panel.request is not None)
         if not panel.readings.isVisible():
             panel.done.click()
             spin(ms=300)

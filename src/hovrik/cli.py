@@ -298,8 +298,13 @@ def _print_csv(rows: list[dict[str, Any]]) -> None:
         flat.append(line)
     names = list(dict.fromkeys(key for line in flat for key in line))
     writer = csv.DictWriter(sys.stdout, names)
-    writer.writeheader()
-    writer.writerows(flat)
+    writer.writerow({name: _cell(name) for name in names})
+    writer.writerows({name: _cell(value) for name, value in line.items()} for line in flat)
+
+
+def _cell(value: Any) -> Any:
+    """A value that a spreadsheet reads as it is: text that it would take for a formula stands behind a quote."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value
 
 
 # -- import

@@ -36,7 +36,7 @@ def notebook(tmp_path):
 
 def context(notebook):
     """Ids of a rig, slot, title and scene."""
-    return {kind: notebook.note(kind, kind, {"name": kind}) for kind in ("rig", "slot", "title", "scene")}
+    return {kind: notebook.note(kind, kind, {"key": kind, "name": kind}) for kind in ("rig", "slot", "title", "scene")}
 
 
 def kept(notebook, **changes):
@@ -135,12 +135,14 @@ def test_a_pass_must_point_at_versions_that_exist(notebook):
 
 
 def test_versions_are_new_rows_only_where_something_changed(notebook):
-    first = notebook.note("rig", "r", {"name": "R", "firmware": "0"})
-    assert notebook.note("rig", "r", {"name": "R", "firmware": "1"}) == first  # nothing was made under it yet
-    others = {kind: notebook.note(kind, kind, {}) for kind in ("slot", "title", "scene")}
+    first = notebook.note("rig", "r", {"key": "r", "name": "R", "firmware": "0"})
+    assert (
+        notebook.note("rig", "r", {"key": "r", "name": "R", "firmware": "1"}) == first
+    )  # nothing was made under it yet
+    others = {kind: notebook.note(kind, kind, {"key": kind, "name": kind}) for kind in ("slot", "title", "scene")}
     notebook.keep(record_of(None, context={"rig": first, **others}))
-    assert notebook.note("rig", "r", {"firmware": "1", "name": "R"}) == first
-    second = notebook.note("rig", "r", {"name": "R", "firmware": "2"})
+    assert notebook.note("rig", "r", {"firmware": "1", "name": "R", "key": "r"}) == first
+    second = notebook.note("rig", "r", {"key": "r", "name": "R", "firmware": "2"})
     assert second != first and notebook.newest("rig")["r"].id == second
     assert [e.body["firmware"] for e in notebook.entities("rig")] == ["1", "2"] and notebook.history(
         "rig", "r*"
@@ -224,7 +226,7 @@ def test_the_newest_version_is_the_last_one_noted_whatever_the_clock_says(notebo
     first = context(notebook)
     kept(notebook, context=first)
     monkeypatch.setattr(time, "time_ns", lambda: 1)
-    later = notebook.note("rig", "rig", {"name": "later"})
+    later = notebook.note("rig", "rig", {"key": "rig", "name": "later"})
     assert notebook.newest_of("rig", "rig").id == later == notebook.newest("rig")["rig"].id != first["rig"]
 
 
@@ -355,7 +357,7 @@ from hovrik.store.notebook import Notebook
 import signal
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 notebook = Notebook(Path(sys.argv[1]))
-context = {k: notebook.note(k, k, {"name": k}) for k in ("rig", "slot", "title", "scene")}
+context = {k: notebook.note(k, k, {"key": k, "name": k}) for k in ("rig", "slot", "title", "scene")}
 resource.setrlimit(resource.RLIMIT_FSIZE, (700_000, 700_000))
 kept = 0
 try:

@@ -152,3 +152,9 @@ def test_the_documented_formats_are_those_of_the_program():
     script = Path(__file__).parents[2] / "scripts" / "make_pages.py"
     made = subprocess.run([sys.executable, str(script), "--check"], capture_output=True, text=True)
     assert made.stdout.strip() == "" and made.returncode == 0, made.stdout + made.stderr
+
+
+def test_an_empty_list_is_no_number():
+    assert rig_problems({"key": "r", "name": "R", "limit_low_w": [], "limit_high_w": 20}) != []
+    assert rig_problems({"key": "r", "name": "R", "limit_low_w": "", "limit_high_w": 20}) != []
+    assert rig_problems({"key": "r", "name": "R", "refresh_hz": [], "fan_policy": ""}) == []

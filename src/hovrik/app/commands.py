@@ -38,8 +38,10 @@ class Guarded(QUndoCommand):
     def __init__(self, session: Session, words: str) -> None:
         super().__init__(words)
         self._session = session
+        self.is_done = False  # whether its last act went through
 
     def _do(self, act: Callable[[], Any]) -> bool:
+        self.is_done = False
         try:
             act()
         except HovrikError as fault:
@@ -48,6 +50,7 @@ class Guarded(QUndoCommand):
             if isinstance(fault, PlanError):  # what cannot be is taken out of its field; what may be later stays there
                 self._session.library_changed.emit()
             return False
+        self.is_done = True
         return True
 
 
@@ -248,8 +251,8 @@ def note_incident(session: Session, kind: IncidentKind, setup: Setup, phase: str
     session.undo_stack.push(AddRow(session, "note an incident", add, take_back, lambda _: add(), told))
 
 
-def keep_profile(session: Session, body: dict[str, Any]) -> None:
-    """Put a profile on the shelf in place of the one that is there."""
+def keep_profile(session: Session, body: dict[str, Any]) -> bool:
+    """Put a profile on the shelf in place of the one that is there; whether it is stored."""
     notebook = session.notebook
 
     def add() -> tuple[str, list[str]]:
@@ -264,7 +267,9 @@ def keep_profile(session: Session, body: dict[str, Any]) -> None:
         return made
 
     told = [session.profiles_changed]
-    session.undo_stack.push(AddRow(session, "keep a profile", add, take_back, lambda _: add(), told))
+    command = AddRow(session, "keep a profile", add, take_back, lambda _: add(), told)
+    session.undo_stack.push(command)
+    return command.is_done
 
 
 def remove_profile(session: Session, profile_id: str) -> None:

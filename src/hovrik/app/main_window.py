@@ -227,6 +227,7 @@ class MainWindow(QMainWindow):
         else:
             self.evaluate()
         self._show_readiness()
+        self.session.tell_faults()
         self.session.look_through()
 
     def _on_library_changed(self) -> None:

@@ -25,9 +25,11 @@ from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import line_to_plan_with
 from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
+from ..core.words import plural
 from ..service import library
 from ..service import run as sweep
 from ..service.gather import Evaluation
+from ..service.remembered import remembered
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
 from .worker import Wanted, Worker
@@ -74,11 +76,23 @@ class Session(QObject):
         self._looker.finished.connect(self._on_looked)
         self.over = ""  # id of the factor that passes are read along, "" the static limit
         self.within = ""  # name of the section that figures are of, "" all of the scene
-        body = self.notebook.get_state("question")
-        self.question: Question | None = Question.from_dict(body) if body else None
-        body = self.notebook.get_state("design")
-        self.design = LadderDesign.from_dict(body) if body else DEFAULT_DESIGN
-        self.room_c: float | None = self.notebook.get_state("room_c")
+        found = remembered(self.notebook)
+        self.faults = found.faults
+        self.question = found.question or library.first_question(self.notebook)
+        self.design = found.design or DEFAULT_DESIGN
+        self.room_c = found.room_c
+
+    def tell_faults(self) -> None:
+        """Say what of the notebook could not be read so far; it is left out and kept."""
+        spoiled = list(self.notebook.spoiled.values())
+        said = list(self.faults)
+        if spoiled:
+            first = "; ".join(f"{one.table} {one.row[:8]}: {one.fault[:120]}" for one in spoiled[:2])
+            said.append(f"{plural(len(spoiled), 'row')} cannot be read and {'is' if len(spoiled) == 1 else 'are'} left "
+                        f"out, but kept ({first})")  # fmt: skip
+        if said:
+            text = ". ".join(said)
+            self.failed.emit(f"Of this notebook {text}.")
 
     def look_through(self) -> None:
         """Look at every page of the file off the interface thread; what is damaged is told, and nothing is written
@@ -184,6 +198,10 @@ class Session(QObject):
     def set_evaluation(self, evaluation: Evaluation) -> None:
         """Show newer figures."""
         self.evaluation = evaluation
+        found = {(one.table, one.row): one for one in evaluation.spoiled}
+        if found.keys() - self.notebook.spoiled.keys():
+            self.notebook.spoiled.update(found)
+            self.tell_faults()
         self.evaluation_changed.emit()
 
     def _remember(self, key: str, body: Any) -> None:

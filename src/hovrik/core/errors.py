@@ -5,6 +5,7 @@ ValueError and TypeError mean a bug of ours; everything below means something th
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -70,11 +71,13 @@ class Locked(StoreError):
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing found in an input: its line (None where it concerns the whole), kind and what was done."""
+    """One thing found in an input: its line (None where it concerns the whole), kind and what was done; count : how
+    many it stands for."""
 
     line: int | None
     kind: str
     text: str
+    count: int = 1
 
     def __str__(self) -> str:
         where = "file" if self.line is None else f"line {self.line}"
@@ -83,7 +86,32 @@ class Problem:
 
 def count_left_out(problems: Sequence[Problem]) -> int:
     """Lines of a file that were left out."""
-    return sum("left out" in problem.text for problem in problems)
+    return sum(problem.count for problem in problems if "left out" in problem.text)
+
+
+class Problems(list[Problem]):
+    """Problems as they are found; from MOST_A_KIND of a kind on they are only counted, so that a spoiled file of any
+    length ends in a list that can be read."""
+
+    MOST_A_KIND = 1000
+
+    def __init__(self, known: Sequence[Problem] = ()) -> None:
+        super().__init__(known)
+        self._counts: Counter[str] = Counter()
+        self._left_out: Counter[str] = Counter()
+
+    def append(self, problem: Problem) -> None:
+        """Note a problem, or count it."""
+        self._counts[problem.kind] += 1
+        if self._counts[problem.kind] <= self.MOST_A_KIND:
+            super().append(problem)
+        elif "left out" in problem.text:
+            self._left_out[problem.kind] += 1
+
+    def told(self) -> tuple[Problem, ...]:
+        """All of them, what was only counted as one each."""
+        more = [Problem(None, k, f"{n:,} more: {k}, left out", n) for k, n in self._left_out.items()]
+        return (*self, *more)
 
 
 class ImportRefused(StoreError):

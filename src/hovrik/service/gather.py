@@ -36,6 +36,7 @@ from ..core.read.answer import Answer, Context, build
 from ..core.read.group import Counted, Group
 from ..core.read.response import Response
 from ..store.notebook import Annotation, Notebook, PassQuery
+from ..store.opened import Spoiled
 from .along import factor_of, factors_along
 from .judging import verdicts_of
 from .memory import Cancelled, Memory, Progress
@@ -74,7 +75,7 @@ class PassView:
 class Evaluation:
     """Everything that is known about a question. constants : calibrated heat response, with why not where None;
     factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
-    that figures are of, "" all of it."""
+    that figures are of, "" all of it; spoiled : rows of the notebook that could not be read."""
 
     question: Question
     rig: Rig | None
@@ -88,6 +89,7 @@ class Evaluation:
     along: tuple[Factor, ...] = ()
     sections: tuple[Section, ...] = ()
     within: str = ""
+    spoiled: tuple[Spoiled, ...] = ()
 
     @property
     def surprises(self) -> dict[str, str]:
@@ -153,7 +155,7 @@ def evaluate(
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
     return Evaluation(
         question, rig, tuple(views), tuple(responses), build(responses, question, context), context, newest, why_not,
-        factor, along, sections, within,
+        factor, along, sections, within, tuple(memory.notebook.spoiled.values()),
     )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from ..bench import runner, setting
 from ..bench.job import Control, Job, RunEnded, RunEvent
 from ..bench.protocol import Machine
 from ..bench.setting import PutBack
-from ..core.errors import PlanError, StoreError
+from ..core.errors import HovrikError, PlanError, StoreError
 from ..core.facts.allowed import refusals
 from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
 from ..core.facts.rig import Rig
@@ -27,9 +27,11 @@ from ..core.plan.schedule import ASSUMED, line_to_plan_with, total
 from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
+from ..store.sound import WRONG
 from .gather import evaluate
 from .judging import keep_judged
 from .machines import Address, open_machine
+from .remembered import question_of
 from .thresholds import thresholds_of
 
 PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a network that comes back
@@ -152,16 +154,21 @@ class Planned:
 def load_plan(notebook: Notebook, plan_id: str) -> Planned:
     """A stored plan, its rig in the version it was made for."""
     body = notebook.plan(plan_id)
-    question = Question.from_dict(body["question"])
-    rig_row = notebook.entity(body["context"]["rig"])
+    try:
+        question = question_of(body["question"])
+        rig_row = notebook.entity(str(body["context"]["rig"]))
+        design = design_from(body)
+        seen = from_plain(body.get("seen") or {})
+    except WRONG as fault:
+        raise StoreError(f"Plan {plan_id} in {notebook.path.name} cannot be read: {fault}.") from fault
     if rig_row is None:
         raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
     rig = Rig.from_dict(rig_row.body)
-    conditions = asked_conditions(question, rig, body.get("room_c"), from_plain(body.get("seen", {})))
+    conditions = asked_conditions(question, rig, body.get("room_c"), seen)
     batches = notebook.batches(plan_id)
     passes = passes_in([step for batch in batches for step in batch.steps])
     return Planned(
-        plan_id, question, design_from(body), body["context"], rig, conditions, passes, batches,
+        plan_id, question, design, body["context"], rig, conditions, passes, batches,
         notebook.done_steps(plan_id),
     )  # fmt: skip
 
@@ -247,8 +254,11 @@ def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
     """Open runs with passes done and planned."""
     found = []
     for entry in notebook.open_runs():
-        planned = load_plan(notebook, entry.plan_id)
-        found.append((entry, len(planned.done_indices), len(planned.passes)))
+        try:
+            planned = load_plan(notebook, entry.plan_id)
+            found.append((entry, len(planned.done_indices), len(planned.passes)))
+        except HovrikError:  # what it was to do cannot be read; that it is open is still said
+            found.append((entry, 0, 0))
     return found
 
 

@@ -5,13 +5,26 @@ from __future__ import annotations
 import json
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Self
+from typing import Any, Self, TypeVar
 
-from ..core.errors import Locked, StoreError
+from ..core.errors import HovrikError, Locked, StoreError
 from .database import BUSY_S, WriterLock, connect, look_through, prepare
+from .sound import WRONG
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Spoiled:
+    """A row that cannot be read: it is left out, kept, and told. row : its name; fault : in words."""
+
+    table: str
+    row: str
+    fault: str
 
 
 class OpenedFile:
@@ -26,6 +39,7 @@ class OpenedFile:
         check: bool = True,
     ) -> None:  # fmt: skip
         self.path = path
+        self.spoiled: dict[tuple[str, str], Spoiled] = {}
         self.why_read_only = "asked for" if read_only else ""
         self._lock = lock
         self._owns_lock = False
@@ -115,6 +129,18 @@ class OpenedFile:
             return self._connection.execute(query, values).fetchall()
         except sqlite3.DatabaseError as fault:
             raise StoreError(f"{self.path.name} cannot be read: {fault}.") from fault
+
+    def each(self, table: str, rows: Iterable[tuple[Any, ...]], build: Callable[..., T]) -> list[T]:
+        """What each row stands for; its first value is its name. One that cannot be read is left out and noted in
+        `spoiled`: a notebook with such rows still opens."""
+        found = []
+        for row in rows:
+            try:
+                found.append(build(*row))
+            except (*WRONG, HovrikError) as fault:
+                name = str(row[0])
+                self.spoiled[table, name] = Spoiled(table, name, str(fault) or type(fault).__name__)
+        return found
 
     def revision(self) -> int:
         """A number that changes whenever any connection changes the file's contents that this one can see."""

@@ -66,10 +66,10 @@ class KeepStage(Stage):
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        keep_profile(self.session, body)
-        self.message.setText(
-            "Kept. It replaces a former profile of this title, OS slot and source (undo brings it back)."
-        )
+        if keep_profile(self.session, body):
+            self.message.setText(
+                "Kept. It replaces a former profile of this title, OS slot and source (undo brings it back)."
+            )
 
     def refresh(self) -> None:
         """Show the profiles in force."""
@@ -103,6 +103,9 @@ class KeepStage(Stage):
         return card
 
     def _card(self, profile_id: str, body: dict[str, Any]) -> Card:
+        wrong = profile_file.problems_of(body)
+        if wrong:
+            return self._spoiled(profile_id, wrong)
         names = body.get("names", {})
         heading = f"{names.get('title', body['title'])} · {names.get('scene', body['scene'])}"
         card = Card(heading)
@@ -132,6 +135,19 @@ class KeepStage(Stage):
         card.setAccessibleName(f"Profile {heading}")
         return card
 
+    def _spoiled(self, profile_id: str, wrong: list[str]) -> Card:
+        """A profile that cannot be shown: what is wrong with it, and a way to take it off."""
+        card = Card("A profile that cannot be read")
+        card.body.addWidget(label("; ".join(wrong[:5])[:600] + ".", "warn", wrap=True))
+        remove = button("Remove")
+        remove.setEnabled(not self.session.notebook.read_only)
+        remove.clicked.connect(lambda: remove_profile(self.session, profile_id))
+        row = QHBoxLayout()
+        row.addWidget(remove)
+        row.addStretch()
+        card.body.addLayout(row)
+        return card
+
     def _on_export(self, body: dict[str, Any]) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Export the profile", f"{body['title']}.json", "Profiles (*.json)")
         if name:
@@ -158,5 +174,5 @@ class KeepStage(Stage):
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        keep_profile(self.session, body)
-        self.message.setText(f"Imported {path.name}.")
+        if keep_profile(self.session, body):
+            self.message.setText(f"Imported {path.name}.")

@@ -62,6 +62,9 @@ class Sheet:
         return tuple(dict.fromkeys(f.section for f in self.fields))
 
 
+_LISTS = (Kind.NUMBERS, Kind.WORDS, Kind.PAIR, Kind.SHARES)
+
+
 def problems(sheet: Sheet, body: Any, where: str = "") -> list[str]:
     """Everything wrong with a plain body (as read from JSON or TOML), each with its place. Unknown keys are no fault:
     a later version may have added them."""
@@ -71,7 +74,8 @@ def problems(sheet: Sheet, body: Any, where: str = "") -> list[str]:
     for entry in sheet.fields:
         value = body.get(entry.name)
         place = f"{where}{entry.name}"
-        if value is None or value == "" or value == []:
+        nothing: Any = "" if entry.kind is Kind.TEXT else [] if entry.kind in _LISTS else None
+        if value is None or value == nothing:
             if entry.required:
                 found.append(f"{place} is missing")
             continue

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import json
+import struct
 import time
 import uuid
 import zlib
@@ -11,6 +11,7 @@ from typing import Any
 
 from ..opened import dump
 from ..packing import pack_body, unpack_body
+from ..sound import WRONG, json_of, table_of
 from .notes import Notes
 
 _MOST = 500  # values a query
@@ -37,7 +38,7 @@ class Kept(Notes):
             if revision == counts.get(owner, 0):
                 try:
                     found[owner] = unpack_body(body)
-                except (zlib.error, ValueError, KeyError):
+                except (zlib.error, struct.error, *WRONG):
                     continue
         return found
 
@@ -78,14 +79,14 @@ class Kept(Notes):
     def profiles(self) -> list[tuple[str, dict[str, Any]]]:
         """(id, body) of the profiles in force, newest first."""
         rows = self.read_rows("SELECT id, body FROM profile WHERE removed_at IS NULL ORDER BY seq DESC")
-        return [(i, json.loads(body)) for i, body in rows]
+        return self.each("profile", rows, lambda name, body: (name, table_of(body)))
 
     # -- what is remembered
 
     def get_state(self, key: str) -> Any:
         """A remembered value, or None."""
         rows = self.read_rows("SELECT body FROM state WHERE key = ?", key)
-        return json.loads(rows[0][0]) if rows else None
+        return next(iter(self.each("state", [(key, *row) for row in rows], lambda _, body: json_of(body))), None)
 
     def set_state(self, key: str, body: Any) -> None:
         """Remember a value; silently not on a read-only notebook, where nothing is lost by it."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 import uuid
 from collections import defaultdict
@@ -12,7 +11,9 @@ from typing import Any
 
 from ...core.facts.incident import Incident, IncidentKind
 from ...core.facts.setup import Setup
+from ...core.finding import State
 from ..opened import OpenedFile, dump
+from ..sound import setup_of, table_of
 from .versions import CONTEXT, freeze
 
 TAKEN_BACK = "taken back"
@@ -59,19 +60,20 @@ class Notes(OpenedFile):
     def annotations(self, pass_id: str | None = None) -> dict[str, list[Annotation]]:
         """Annotations in force by pass, oldest first; verdicts, which format 3 and before kept, are none."""
         rows = self.read_rows(
-            "SELECT pass_id, uid, kind, body, noted_at FROM annotation WHERE kind <> 'verdict'"
+            "SELECT uid, pass_id, kind, body, noted_at FROM annotation WHERE kind <> 'verdict'"
             + (" AND pass_id = ?" if pass_id else "")
             + " ORDER BY seq",
             *([pass_id] if pass_id else []),
         )
+        notes = self.each("annotation", rows, _annotation)
         undone: set[str] = set()
-        for _, uid, kind, body, _ in reversed(rows):  # a later undo may undo an undo
-            if kind == "undo" and uid not in undone:
-                undone.add(json.loads(body)["uid"])
+        for _, note in reversed(notes):  # a later undo may undo an undo
+            if note.kind == "undo" and note.uid not in undone:
+                undone.add(note.body["uid"])
         found: dict[str, list[Annotation]] = defaultdict(list)
-        for owner, uid, kind, body, at in rows:
-            if kind != "undo" and uid not in undone:
-                found[owner].append(Annotation(uid, kind, json.loads(body), at))
+        for owner, note in notes:
+            if note.kind != "undo" and note.uid not in undone:
+                found[owner].append(note)
         return dict(found)
 
     def annotation_counts(self) -> dict[str, int]:
@@ -145,16 +147,34 @@ class Notes(OpenedFile):
         rows = self.read_rows(
             "SELECT id, kind, rig, slot, title, scene, setup, body, noted_at FROM incident ORDER BY seq"
         )
-        gone = {json.loads(row[7])["id"] for row in rows if row[1] == TAKEN_BACK}
-        return [
-            Incident(
-                i,
-                IncidentKind(kind),
-                dict(zip(CONTEXT, context)),
-                Setup(json.loads(setup)),
-                at_ns=at,
-                **json.loads(body),
-            )
-            for i, kind, *context, setup, body, at in rows
-            if kind != TAKEN_BACK and i not in gone
-        ]
+        found = self.each("incident", rows, _incident)
+        gone = {one.note for one, is_back in found if is_back}
+        return [one for one, is_back in found if not is_back and one.id not in gone]
+
+
+def _annotation(uid: str, owner: str, kind: str, text: str, at: int) -> tuple[str, Annotation]:
+    body = table_of(text)
+    for name, made in _NEEDED.get(kind, {}).items():
+        if not isinstance(body[name], made) or isinstance(body[name], bool):
+            raise ValueError(f"{name} of a {kind} must be {made.__name__}")
+    if kind == "overrule":
+        State(body["state"])
+    return owner, Annotation(uid, kind, body, at)
+
+
+_NEEDED: dict[str, dict[str, type]] = {
+    "mark": {"start_ns": int, "end_ns": int}, "overrule": {"state": str, "reason": str}, "undo": {"uid": str},
+}  # fmt: skip
+
+
+def _incident(*row: Any) -> tuple[Incident, bool]:
+    """An incident, or a row that takes one back, whose note is then that one's id."""
+    made, kind, *context, setup, text, at = row
+    body = table_of(text)
+    if kind == TAKEN_BACK:
+        return Incident(made, IncidentKind.OTHER, {}, Setup(), note=str(body["id"])), True
+    phase, note = body.get("phase", ""), body.get("note", "")
+    if not (isinstance(phase, str) and isinstance(note, str) and isinstance(at, int)):
+        raise ValueError("phase and note of an incident must be text, its time a whole number")
+    own = dict(zip(CONTEXT, context, strict=True))
+    return Incident(made, IncidentKind(kind), own, setup_of(setup), phase, note, at), False

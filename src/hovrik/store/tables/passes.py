@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -15,6 +14,7 @@ from ...core.passes.record import End, Origin, PassRecord
 from ...core.passes.recording import Recording
 from ...core.passes.trace import Trace
 from ..opened import dump
+from ..sound import conditions_of, setup_of, summary_of
 from .notes import Notes
 from .series import Series, insert, pack
 from .versions import CONTEXT, freeze
@@ -90,7 +90,7 @@ class Passes(Series, Notes):
         """Passes without their series (trace None even where there is one), oldest first."""
         condition_, values = where.query()
         rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE {condition_} ORDER BY seq", *values)
-        return [_record(row) for row in rows]
+        return self.each("pass", rows, _record)
 
     def newest_pass(self) -> int:
         """Sequence number of the newest pass, 0 for none."""
@@ -121,7 +121,8 @@ class Passes(Series, Notes):
 
     def setups(self) -> dict[str, Setup]:
         """The setup asked for of every pass by id."""
-        return {i: Setup(json.loads(asked)) for i, asked in self.read_rows("SELECT id, asked FROM pass")}
+        rows = self.read_rows("SELECT id, asked FROM pass")
+        return dict(self.each("pass", rows, lambda name, asked: (name, setup_of(asked))))
 
     def load(self, pass_id: str) -> PassRecord:
         """One pass in full, its marks as annotated; without its trace where that is damaged. Raises StoreError where
@@ -129,7 +130,12 @@ class Passes(Series, Notes):
         rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE id = ?", pass_id)
         if not rows:
             raise StoreError(f"Pass {pass_id} is not in {self.path.name}.")
-        record, owner, start, end = _record(rows[0]), rows[0][4], rows[0][7], rows[0][8]
+        made = self.each("pass", rows, _record)
+        if not made:
+            raise StoreError(
+                f"Pass {pass_id} in {self.path.name} cannot be read: {self.spoiled['pass', pass_id].fault}."
+            )
+        record, owner, start, end = made[0], rows[0][4], rows[0][7], rows[0][8]
         if owner is None:
             return record
         try:
@@ -151,13 +157,13 @@ def _value(conditions: Mapping[str, Any], name: str) -> str | None:
     return None if value is None else str(value)
 
 
-def _record(row: Sequence[Any]) -> PassRecord:
+def _record(*row: Any) -> PassRecord:
     (
         pass_id, plan_id, plan_index, step_id, _, low, high, _, _, rig, slot, title, scene, origin, purpose, outcome,
         reason, asked, read, conditions, summary, started,
     ) = row  # fmt: skip
     return PassRecord(
-        pass_id, {"rig": rig, "slot": slot, "title": title, "scene": scene}, Setup(json.loads(asked)),
-        Setup(json.loads(read)), condition.from_plain(json.loads(conditions)), None, Origin(origin), End(outcome),
-        reason, purpose, plan_id, plan_index, started, json.loads(summary), step_id, None, (low, high),
+        pass_id, {"rig": rig, "slot": slot, "title": title, "scene": scene}, setup_of(asked),
+        setup_of(read), conditions_of(conditions), None, Origin(origin), End(outcome),
+        reason, purpose, plan_id, plan_index, started, summary_of(summary), step_id, None, (low, high),
     )  # fmt: skip

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 import uuid
 from collections.abc import Mapping, Sequence
@@ -13,6 +12,7 @@ from ...core.errors import StoreError
 from ...core.facts.setup import Snapshot
 from ...core.plan.steps import Batch, Step
 from ..opened import OpenedFile, dump
+from ..sound import json_of, setup_of, snapshot_of, table_of
 from .versions import freeze
 
 
@@ -47,13 +47,15 @@ class Plans(OpenedFile):
         rows = self.read_rows("SELECT body FROM plan WHERE id = ?", plan_id)
         if not rows:
             raise StoreError(f"Plan {plan_id} is not in {self.path.name}.")
-        found: dict[str, Any] = json.loads(rows[0][0])
-        return found
+        try:
+            return table_of(rows[0][0])
+        except ValueError as fault:
+            raise StoreError(f"Plan {plan_id} in {self.path.name} cannot be read: {fault}.") from fault
 
     def plans(self) -> list[tuple[str, dict[str, Any], int]]:
         """(id, body, UTC ns) of every plan, newest first."""
         rows = self.read_rows("SELECT id, body, noted_at FROM plan ORDER BY seq DESC")
-        return [(i, json.loads(body), at) for i, body, at in rows]
+        return self.each("plan", rows, lambda name, body, at: (name, table_of(body), at))
 
     def keep_batch(self, plan_id: str, batch: Batch) -> None:
         """Store what a design gave when it was asked once more. Raises StoreError, as where that batch is there."""
@@ -68,13 +70,16 @@ class Plans(OpenedFile):
             "SELECT number, told, why, is_last FROM batch WHERE plan_id = ? ORDER BY number", plan_id
         )
         for number, ids, _, _ in heads:
-            told[number] = tuple(json.loads(ids))
-        for made, number, position, kind, body in self.read_rows(
+            told[number] = tuple(_ids(plan_id, ids))
+        steps = self.read_rows(
             "SELECT id, batch, position, kind, body FROM step WHERE plan_id = ? ORDER BY batch, position", plan_id
-        ):
-            found.setdefault(number, []).append(
-                Step.from_dict(json.loads(body), id=made, batch=number, seq=position, kind=kind, told=told[number])
-            )
+        )
+        made = self.each("step", steps, lambda *row: _step(row, told))
+        if len(made) < len(steps):  # a plan is run as it is or not at all
+            faults = [one.fault for (table, _), one in self.spoiled.items() if table == "step"]
+            raise StoreError(f"A step of plan {plan_id} in {self.path.name} cannot be read: {faults[-1]}.")
+        for step in made:
+            found.setdefault(step.batch, []).append(step)
         return tuple(
             Batch(number, tuple(found.get(number, ())), told[number], why, bool(last)) for number, _, why, last in heads
         )
@@ -133,10 +138,32 @@ class Plans(OpenedFile):
         rows = self.read_rows(
             "SELECT id, plan_id, machine, snapshot, position FROM journal WHERE restored_at IS NULL ORDER BY seq"
         )
-        return [
-            JournalEntry(i, plan, json.loads(machine), Snapshot.from_dict(json.loads(snap)), position)
-            for i, plan, machine, snap, position in rows
-        ]
+        return self.each(
+            "journal", rows,
+            lambda name, plan, machine, snap, position: JournalEntry(
+                name, plan, table_of(machine), snapshot_of(snap), position
+            ),
+        )  # fmt: skip
+
+
+def _ids(plan_id: str, text: str) -> list[str]:
+    try:
+        found = json_of(text)
+        if isinstance(found, list) and all(isinstance(one, str) for one in found):
+            return found
+    except ValueError:
+        pass
+    raise StoreError(f"A batch of plan {plan_id} cannot be read: the passes it was decided on are no list of ids.")
+
+
+def _step(row: Sequence[Any], told: Mapping[int, tuple[str, ...]]) -> Step:
+    made, number, position, kind, text = row
+    body = table_of(text)
+    setup_of(dump(body.get("setup", {})))
+    step = Step.from_dict(body, id=made, batch=number, seq=position, kind=kind, told=told[number])
+    if isinstance(step.seconds, bool) or not isinstance(step.seconds, int | float) or not 0 <= step.seconds <= 1e6:
+        raise ValueError(f"{step.seconds!r} seconds of a step are not possible")
+    return step
 
 
 _STEP = "INSERT INTO step (id, plan_id, batch, position, kind, body) VALUES (?, ?, ?, ?, ?, ?)"

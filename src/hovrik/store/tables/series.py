@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sqlite3
 import time
 import uuid
@@ -10,11 +9,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...core.errors import Damaged, StoreError
-from ...core.facts.setup import Setup
 from ...core.passes.recording import Recording, Span
 from ...core.passes.trace import FRAMES, Channel, Trace
 from ..opened import OpenedFile, dump
 from ..packing import checksum, pack_stamps, pack_values, unpack_stamps, unpack_values
+from ..sound import json_of, setup_of
 
 
 @dataclass(frozen=True)
@@ -113,7 +112,7 @@ class Series(OpenedFile):
                 frames = clocks[clock]
             else:
                 channels[name] = Channel(clocks[clock], unpack_values(self._sound(data, found, recording_id, name)))
-        said = tuple((int(at), Setup(setup)) for at, setup in json.loads(readback))
+        said = tuple((int(at), setup_of(dump(setup))) for at, setup in json_of(readback))
         self._last = Recording(recording_id, Trace(frames, channels, start, end), said, launch, boot)
         return self._last
 

@@ -8,9 +8,16 @@ import time
 import uuid
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
+from ...core.errors import HovrikError
+from ...core.facts.rig import OsSlot, Rig
+from ...core.facts.sheet import Sheet, problems
+from ...core.facts.sheets import RIG, SCENE, SLOT, TITLE
+from ...core.facts.title import Scene, Title
 from ..opened import OpenedFile, dump
+from ..sound import WRONG, table_of
 
 CONTEXT = ("rig", "slot", "title", "scene")
 _ENTITY = "SELECT id, kind, key, parent, body, noted_at FROM entity"
@@ -63,31 +70,28 @@ class Versions(OpenedFile):
     def entities(self, kind: str | None = None) -> list[Entity]:
         """Every version, oldest first."""
         where, values = (" WHERE kind = ?", [kind]) if kind else ("", [])
-        return [_entity(row) for row in self.read_rows(f"{_ENTITY}{where} ORDER BY seq", *values)]
+        return self.each("entity", self.read_rows(f"{_ENTITY}{where} ORDER BY seq", *values), _entity)
 
     def history(self, kind: str, key: str) -> list[Entity]:
         """Every version of one thing, oldest first; key may end in * for all that begin so."""
-        return [
-            _entity(row)
-            for row in self.read_rows(f"{_ENTITY} WHERE kind = ? AND key GLOB ? ORDER BY seq", kind, _literal(key))
-        ]
+        rows = self.read_rows(f"{_ENTITY} WHERE kind = ? AND key GLOB ? ORDER BY seq", kind, _literal(key))
+        return self.each("entity", rows, _entity)
 
     def entity(self, entity_id: str) -> Entity | None:
         """One version."""
-        rows = self.read_rows(f"{_ENTITY} WHERE id = ?", entity_id)
-        return _entity(rows[0]) if rows else None
+        return next(iter(self.each("entity", self.read_rows(f"{_ENTITY} WHERE id = ?", entity_id), _entity)), None)
 
     def newest(self, kind: str) -> dict[str, Entity]:
         """Newest version by key, the last noted last."""
         rows = self.read_rows(
             f"{_ENTITY} WHERE seq IN (SELECT max(seq) FROM entity WHERE kind = ? GROUP BY key) ORDER BY seq", kind
         )
-        return {row[2]: _entity(row) for row in rows}
+        return {entity.key: entity for entity in self.each("entity", rows, _entity)}
 
     def newest_of(self, kind: str, key: str) -> Entity | None:
         """Newest version of one thing."""
         rows = self.read_rows(f"{_ENTITY} WHERE kind = ? AND key = ? ORDER BY seq DESC LIMIT 1", kind, key)
-        return _entity(rows[0]) if rows else None
+        return next(iter(self.each("entity", rows, _entity)), None)
 
 
 def _literal(key: str) -> str:
@@ -96,9 +100,35 @@ def _literal(key: str) -> str:
     return "".join(f"[{letter}]" if letter in "*?[" else letter for letter in stem) + star
 
 
-def _entity(row: tuple[Any, ...]) -> Entity:
-    made, kind, key, parent, body, at = row
+def _entity(made: str, kind: str, key: str, parent: str | None, body: str, at: int) -> Entity:
+    fault = _fault(kind, body)
+    if fault:
+        raise ValueError(fault)
     return Entity(made, kind, key, parent, json.loads(body), at)
+
+
+_SHEETS: dict[str, tuple[Sheet, Any]] = {
+    "rig": (RIG, Rig),
+    "slot": (SLOT, OsSlot),
+    "title": (TITLE, Title),
+    "scene": (SCENE, Scene),
+}
+
+
+@lru_cache(maxsize=512)
+def _fault(kind: str, text: str) -> str:
+    """What is wrong with the body of a version; "" nothing. Each text is looked at once."""
+    try:
+        body = table_of(text)
+        if kind in _SHEETS:
+            sheet, made = _SHEETS[kind]
+            found = problems(sheet, body)
+            if found:
+                return "; ".join(found[:3])
+            made.from_dict(body)
+    except (*WRONG, HovrikError) as fault:
+        return str(fault) or type(fault).__name__
+    return ""
 
 
 def freeze(connection: sqlite3.Connection, ids: Iterable[str]) -> None:

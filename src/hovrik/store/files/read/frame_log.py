@@ -13,7 +13,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from ....core.errors import ImportRefused, Problem
+from ....core.errors import ImportRefused, Problem, Problems
 from ....core.passes.cut import LogMark
 from ....core.passes.trace import Trace
 from . import clocks
@@ -191,7 +191,7 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     check_columns(table, [mapping.frame_column, *marked, *(column for column, _ in mapping.channels.values())])
     check_channels(mapping.channels)
     values = table.values[:, mapping.frame_column]
-    problems = list(table.problems)
+    problems = Problems(table.problems)
     kept = np.isfinite(values)
     report_missing(table, mapping.frame_column, ~kept, problems)
     leave_out_absurd(table, values * (mapping.frame_unit.to_ms / 1e3), kept, problems)
@@ -203,17 +203,17 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
         kept &= positive
     unit_ms = values[kept] * mapping.frame_unit.to_ms
     if unit_ms.size < 2:
-        raise ImportRefused("Fewer than two frames remain; nothing was imported.", tuple(problems))
+        raise ImportRefused("Fewer than two frames remain; nothing was imported.", problems.told())
     frames_ns = _to_stamps(unit_ms, mapping.frame_unit.is_stamps)
     lines = table.lines[kept]
     _report_gaps(frames_ns, lines, mapping.frame_unit.is_stamps, problems)
     row_ns = frames_ns if mapping.frame_unit.is_stamps else frames_ns[1:]
     channels = channels_of(table, mapping.channels, kept, row_ns)
-    problems.sort(key=lambda p: (p.line or 0, p.kind))
+    told = sorted(problems.told(), key=lambda p: (p.line or 0, p.kind))
     trace = Trace(frames_ns, channels, int(frames_ns[0]), int(frames_ns[-1]))
     origin_s = _origin_s(table, mapping, kept, unit_ms)
     dated = origin_s is not None and (not mapping.frame_unit.is_stamps or clocks.is_date(origin_s))
-    return Imported(trace, lines, tuple(problems), origin_s, dated, _marks(table, mapping, kept, row_ns))
+    return Imported(trace, lines, tuple(told), origin_s, dated, _marks(table, mapping, kept, row_ns))
 
 
 def _origin_s(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms: NDArray[np.float64]) -> float | None:

@@ -19,10 +19,12 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ....core.errors import ImportRefused, Problem
+from ....core.errors import ImportRefused, Problem, Problems
+from ....core.words import plural
 from ..write.text_files import read_bytes
 
 MOST_BYTES = 2_000_000_000
+MOST_COLUMNS = 1000
 _DELIMITERS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?")
 _NOT_FINITE = re.compile(r"[+-]?(nan|inf|infinity)|n/?a|null|none|-+", re.IGNORECASE)
@@ -79,12 +81,14 @@ def parse(data: bytes, name: str) -> Table:
     delimiter, decimal_comma = _sniff(sample)
     split = _splitter(delimiter)
     header, width = _find_header(_lines(text), split, decimal_comma)
+    if width > MOST_COLUMNS:
+        raise ImportRefused(f"{name} has {width:,} columns; up to {MOST_COLUMNS} are read. Save those that are needed.")
     columns = _column_names(split(header.text) if header is not None else None, width)
     values, numbers, odd = _read_chunks(text, split, header, width, decimal_comma, problems)
     if not numbers.size:
-        raise ImportRefused(f"{name} holds no rows of numbers.", tuple(problems))
+        raise ImportRefused(f"{name} holds no rows of numbers.", problems.told())
     layout = Layout(encoding, delimiter, decimal_comma, None if header is None else header.index + 1, columns)
-    return Table(layout, values, numbers, odd, tuple(problems))
+    return Table(layout, values, numbers, odd, problems.told())
 
 
 @dataclass(frozen=True)
@@ -120,6 +124,11 @@ def _read_chunks(
     odd: dict[tuple[int, int], str] = {}
     start = kept = 0
     for chunk in _behind(_chunks(text), header):
+        if not "".join(chunk).strip():
+            words = f"{plural(len(chunk), 'blank line')} left out"
+            problems.append(Problem(start + 1, "blank line", words, len(chunk)))
+            start += len(chunk)
+            continue
         has_header = header is not None and header.index >= start
         plain = None if has_header or decimal_comma else _plain_chunk(chunk, split.delimiter, width)
         if plain is not None:
@@ -159,9 +168,9 @@ def _plain_chunk(chunk: Sequence[str], delimiter: str, width: int) -> NDArray[np
     return values if fine else None
 
 
-def decode(data: bytes) -> tuple[str, str, list[Problem]]:
+def decode(data: bytes) -> tuple[str, str, Problems]:
     """Text, encoding name and what was odd. Marks first, then UTF-8, then UTF-16 by its zero bytes, then Western."""
-    problems: list[Problem] = []
+    problems = Problems()
     for mark, encoding in _MARKS:
         if data.startswith(mark):
             return data[len(mark) :].decode(encoding, "replace"), encoding, problems
@@ -244,23 +253,25 @@ def _find_header(lines: Iterable[str], split: _splitter, decimal_comma: bool) ->
     before the first such line of that width.
     """
     numeric: list[tuple[int, int]] = []
-    before: list[str] = []
+    before: list[_Header] = []  # what may be it
     for index, line in enumerate(lines):
+        if not line:
+            continue
         fields = split(line)
-        before.append(line)
+        before.append(_Header(index, line))
         if any(_is_number(f, decimal_comma) for f in fields):
             numeric.append((index, len(fields)))
             if len(numeric) >= _LOOK:
                 break
     if not numeric:
-        return None, len(split(before[0]))
+        return None, len(split(before[0].text))
     width = Counter(w for _, w in numeric).most_common(1)[0][0]
     first = next(index for index, w in numeric if w == width)
-    for index in range(first - 1, -1, -1):
-        fields = split(before[index])
+    for one in reversed([one for one in before if one.index < first]):
+        fields = split(one.text)
         named = sum(bool(f.strip()) and not _is_number(f, decimal_comma) for f in fields)
         if len(fields) == width and named and named >= (width + 1) // 2:
-            return _Header(index, before[index]), width
+            return one, width
     return None, width
 
 

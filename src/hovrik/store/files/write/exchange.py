@@ -13,6 +13,7 @@ import tomli_w
 
 from ....core.errors import ImportRefused, Problem
 from ....core.facts.sheets import rig_problems, title_problems
+from ...sound import check, json_of
 from .text_files import check_version, read_text, write_text
 
 VERSION = 1
@@ -41,7 +42,8 @@ def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
     """The same for text; TOML where `name` ends in .toml, else JSON."""
     is_toml = name.lower().endswith(".toml")
     try:
-        document = tomllib.loads(text) if is_toml else json.loads(text)
+        document = tomllib.loads(text) if is_toml else json_of(text)
+        check(document)
     except (ValueError, RecursionError) as fault:
         raise ImportRefused(f"{name} is not {'TOML' if is_toml else 'JSON'}: {fault}.") from fault
     schema = document.get("schema") if isinstance(document, dict) else None

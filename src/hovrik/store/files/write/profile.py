@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from ....core.errors import ImportRefused, Problem
+from ...sound import check, json_of
 from .text_files import check_version, read_text, write_text
 
 SCHEMA = "hovrik-profile"
@@ -39,16 +40,46 @@ def read(path: Path) -> dict[str, Any]:
 def parse(text: str, name: str) -> dict[str, Any]:
     """The same for text; all problems are reported together."""
     try:
-        document = json.loads(text)
-    except (ValueError, RecursionError) as fault:
-        raise ImportRefused(f"{name} is not JSON: {fault}.") from fault
+        document = json_of(text)
+    except ValueError as fault:
+        raise ImportRefused(f"{name} is not JSON that can be used: {fault}.") from fault
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
         raise ImportRefused(f'{name} is not a profile: its "schema" is not "{SCHEMA}".')
     check_version(document.get("version"), name, VERSION, "profile version")
-    problems = [*_missing(document), *_setup_problems(document.get("setup")), *_metric_problems(document)]
+    problems = problems_of(document)
     if problems:
         raise ImportRefused(f"{name} is not a sound profile.", tuple(Problem(None, "field", p) for p in problems))
     return {k: v for k, v in document.items() if k not in ("schema", "version")}
+
+
+def problems_of(body: Any) -> list[str]:
+    """Everything wrong with the body of a profile, as it comes from a file or a notebook."""
+    if not isinstance(body, Mapping):
+        return ["a profile must be a table"]
+    try:
+        check(body)
+    except ValueError as fault:
+        return [str(fault)]
+    return [
+        *_missing(body), *_setup_problems(body.get("setup")), *_metric_problems(body), *_optional_problems(body)
+    ]  # fmt: skip
+
+
+def _optional_problems(body: Mapping[str, Any]) -> list[str]:
+    found = []
+    names = body.get("names")
+    if names is not None and not (isinstance(names, Mapping) and all(isinstance(v, str) for v in names.values())):
+        found.append('"names" must map kinds to text')
+    for key in ("firmware", "low_school"):
+        if body.get(key) is not None and not isinstance(body[key], str):
+            found.append(f'"{key}" must be text')
+    kept_at = body.get("kept_at")
+    if kept_at is not None and not (isinstance(kept_at, int) and not isinstance(kept_at, bool) and 0 <= kept_at < 4e18):
+        found.append('"kept_at" must be a time in ns')
+    reasons = body.get("reasons")
+    if reasons is not None and not (isinstance(reasons, list) and all(isinstance(one, str) for one in reasons)):
+        found.append('"reasons" must be a list of text')
+    return found
 
 
 def _is_number(value: Any) -> bool:
@@ -88,6 +119,7 @@ def _metric_problems(document: Mapping[str, Any]) -> list[str]:
     found = []
     for name, metric in metrics.items():
         sound = isinstance(metric, dict) and _is_number(metric.get("value")) and isinstance(metric.get("unit"), str)
-        if not sound:
-            found.append(f'"metrics.{name}" needs a number "value" and a text "unit"')
+        ends = [metric.get(end) for end in ("low", "high")] if isinstance(metric, dict) else []
+        if not sound or not all(end is None or _is_number(end) for end in ends):
+            found.append(f'"metrics.{name}" needs a number "value", numbers "low" and "high", and a text "unit"')
     return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import stat
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,6 +16,7 @@ MOST_BYTES = 4_000_000
 def read_text(path: Path, what: str) -> str:
     """The text of a file. Raises ImportRefused where it is larger than `what` can be, missing or no UTF-8."""
     try:
+        refuse_no_file(path)
         if path.stat().st_size > MOST_BYTES:
             raise ImportRefused(f"{path.name} is too large for {what}.")
         return path.read_text(encoding="utf-8")
@@ -22,10 +24,17 @@ def read_text(path: Path, what: str) -> str:
         raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
 
 
+def refuse_no_file(path: Path) -> None:
+    """Raises ImportRefused for a folder, device, pipe or socket, which may never end; OSError where nothing is."""
+    if not stat.S_ISREG(path.stat().st_mode):
+        raise ImportRefused(f"{path.name} is no file: it is a folder, a device or a pipe. Choose a file.")
+
+
 def read_bytes(path: Path, most_bytes: int, what_next: str) -> bytes:
     """The bytes of a file. Raises ImportRefused where it is larger than most_bytes (what_next : to do then), missing or
     no file."""
     try:
+        refuse_no_file(path)
         size = path.stat().st_size
         if size > most_bytes:
             raise ImportRefused(
