@@ -142,3 +142,14 @@ def test_what_nothing_confirmed_is_put_back_by_a_person(tmp_path, monkeypatch):
     monkeypatch.setattr(made, "restore", lambda snapshot: Outcome(Reply.REFUSED, "stopped before it was put back"))
     assert put_back(made, cached, made.describe().rig).left == {"setup": "stopped before it was put back"}
     assert Setup() == cached.restorable()
+
+
+def test_a_machine_that_reads_no_number_is_not_run(tmp_path):
+    """What it has now could not be put back: told before anything is touched, and no journal entry is spoiled."""
+    made, log = machine(tmp_path), Log()
+    honest = made.snapshot
+    made.snapshot = lambda: Snapshot({**honest().readings, "sustained_limit_w": Reading(float("nan"), True)}, 1)
+    with pytest.raises(BenchError, match="does not confirm its present sustained_limit_w"):
+        start(made, log, job_of(made))
+    assert log.records == [] and made.snapshot().restorable().get("sustained_limit_w") is None
+    assert made.snapshot().as_dict()["readings"]["sustained_limit_w"] == {"value": "nan", "confirmed": False}

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from .knob import CAP, LIMITS, NO_CAP, STATIC_LIMIT, Knob, Level, is_number, named
+from .knob import CAP, LIMITS, NO_CAP, STATIC_LIMIT, Knob, Level, finite, is_number, named
 from .known_knobs import known
 
 
@@ -105,8 +105,8 @@ class Snapshot:
     at_ns: int = 0
 
     def restorable(self) -> Setup:
-        """The confirmed values only."""
-        return Setup({key: r.value for key, r in self.readings.items() if r.confirmed})
+        """The confirmed values only; what is no finite number was not read."""
+        return Setup({key: r.value for key, r in self.readings.items() if r.confirmed and finite(r.value)})
 
     def as_setup(self) -> Setup:
         """All values read, confirmed or not."""
@@ -116,7 +116,10 @@ class Snapshot:
         """Plain values for JSON."""
         return {
             "at_ns": self.at_ns,
-            "readings": {k: {"value": r.value, "confirmed": r.confirmed} for k, r in self.readings.items()},
+            "readings": {
+                k: {"value": r.value if finite(r.value) else str(r.value), "confirmed": r.confirmed and finite(r.value)}
+                for k, r in self.readings.items()
+            },
         }
 
     @classmethod
