@@ -65,6 +65,8 @@ _USUAL = (
     (FrameUnit.NS, 5e5, 4.5e8),
 )
 
+_RATE_WORDS = re.compile(r"\bfps\b|frames? ?(per|/|a) ?s|frame ?rate|\bhz\b", re.IGNORECASE)
+PLAUSIBLE_MS = (0.5, 2000.0)  # of the middle interval
 _MARK_WORDS = re.compile(r"\b(marks?|markers?|scenes?|sections?|segments?|events?)\b", re.IGNORECASE)
 
 
@@ -95,13 +97,22 @@ class Imported:
 
 def guess(table: Table) -> ColumnMap:
     """A first mapping from values and generic words. Raises ImportRefused where no column can be frame times."""
-    scored = []
+    scored, rates = [], []
     for column, name in enumerate(table.layout.columns):
         found = guess_unit(table, column)
+        if _RATE_WORDS.search(name.replace("_", " ")) and "time" not in name.lower():
+            rates += [name] if found is not None else []
+            continue  # 60 of it are no 60 ms
         is_telemetry = (guess_channel(name) is not None and "frame" not in name.lower()) or is_other_quantity(name)
         if found is not None and not is_telemetry:
             unit, score = found
             scored.append((score + _frame_word_score(name), -column, column, unit))
+    if not scored and rates:
+        raise ImportRefused(
+            f"The column {rates[0]!r} holds rates, not frame times: a mean rate goes under Summary figures, or "
+            f"--summary. If it does hold times, name it and its unit.",
+            table.problems[:5],
+        )
     if not scored:
         raise ImportRefused(
             "No column looks like frame times (intervals of 0.5 to 500 ms, or advancing time stamps). "
@@ -173,7 +184,8 @@ def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
     middle = float(np.median(values))
     word = re.search(r"[\[(_ ](ms|us|µs|ns|s)[\])]?$", name)
     if word:
-        return FrameUnit(word.group(1).replace("µ", "u")), 1.5
+        unit = FrameUnit(word.group(1).replace("µ", "u"))
+        return (unit, 1.5) if PLAUSIBLE_MS[0] <= middle * unit.to_ms <= PLAUSIBLE_MS[1] else None
     for unit, low, high in _USUAL:
         if low <= middle < high:
             return unit, 1.0

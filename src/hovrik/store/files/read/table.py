@@ -81,6 +81,7 @@ def parse(data: bytes, name: str) -> Table:
     delimiter, decimal_comma = _sniff(sample)
     split = _splitter(delimiter)
     header, width = _find_header(_lines(text), split, decimal_comma)
+    _refuse_two_commas(delimiter, sample, width, name)
     if width > MOST_COLUMNS:
         raise ImportRefused(f"{name} has {width:,} columns; up to {MOST_COLUMNS} are read. Save those that are needed.")
     columns = _column_names(split(header.text) if header is not None else None, width)
@@ -273,6 +274,23 @@ def _find_header(lines: Iterable[str], split: _splitter, decimal_comma: bool) ->
         if len(fields) == width and named and named >= (width + 1) // 2:
             return one, width
     return None, width
+
+
+def _refuse_two_commas(delimiter: str, sample: Sequence[str], width: int, name: str) -> None:
+    """Raises ImportRefused where commas separate fields and decimals alike: 16,7,12,5 under two headings, or 16,7 under
+    none, can be read in two ways."""
+    if delimiter != "," or width % 2:
+        return
+    rows = [[part.strip() for part in line.split(",")] for line in sample]
+    numeric = [row for row in rows if all(part.isdigit() for part in row) and len(row) == width]
+    heads = [row for row in rows if row and not any(part[:1].isdigit() for part in row)]
+    halved = any(len(row) * 2 == width for row in heads) and not any(len(row) == width for row in heads)
+    bare = not heads and width == 2 and sum(len(row[1]) > 1 and row[1] != row[1].lstrip("0") for row in numeric) > 0
+    if len(numeric) > 0.8 * (len(rows) - len(heads)) and (halved or bare):
+        raise ImportRefused(
+            f"{name} has commas between its columns and as decimal marks; it could be read in two ways. "
+            "Save it with semicolons or tabs between the columns, or with decimal points."
+        )
 
 
 def _column_names(header: Sequence[str] | None, width: int) -> tuple[str, ...]:
