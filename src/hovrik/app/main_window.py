@@ -255,11 +255,12 @@ class MainWindow(QMainWindow):
         counted = sum(view.counts for view in evaluation.views) if evaluation else 0
         stated = evaluation is not None and evaluation.answer.option is not None
         kept = len(session.notebook.profiles())
+        wrong = session.plan_problem
         waits = {
             "Rig": "known" if known else "wants a rig",
             "Scene": "known" if known else "wants a title",
-            "Plan": "ready" if known else "wants a rig",
-            "Bench": "running" if self.runner.is_running else "ready" if known else "wants a plan",
+            "Plan": "wants a rig" if not known else "ready" if not wrong else "not possible",
+            "Bench": "running" if self.runner.is_running else "ready" if not wrong else "wants a plan",
             "Read": plural(counted, "pass", "passes") if counted else "wants passes",
             "Choose": "answered" if stated else "wants passes" if not counted else "wants more",
             "Keep": f"{kept} kept" if kept else "nothing kept",

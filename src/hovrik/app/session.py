@@ -14,7 +14,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from ..core.errors import Damaged, HovrikError, StoreError
+from ..core.errors import Damaged, HovrikError, PlanError, StoreError
 from ..core.facts.condition import Condition
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.title import Title
@@ -240,6 +240,20 @@ class Session(QObject):
         if self.question:
             return sweep.title_of(self.notebook, self.question.title)
         return next(reversed(library.titles(self.notebook).values()), None)
+
+    @property
+    def plan_problem(self) -> str:
+        """Why the plan being edited cannot be carried out on the rig, "" where it can."""
+        rig = self.rig
+        if rig is None or self.question is None:
+            return "wants a rig"
+        if self.slot is None:
+            return "wants an OS slot"
+        try:
+            self.design.check(rig)
+        except PlanError as fault:
+            return str(fault)
+        return ""
 
     @property
     def overhead(self) -> Overhead:

@@ -58,6 +58,7 @@ class PlanStage(Stage):
         session.design_changed.connect(self.refresh)
         session.question_changed.connect(self.refresh)
         session.room_changed.connect(self.refresh)
+        session.library_changed.connect(self.refresh)
         session.evaluation_changed.connect(lambda: self._show_totals(session.design))  # its line predicts the charge
         self.refresh()
 

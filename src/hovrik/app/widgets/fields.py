@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QValidator, QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -84,6 +84,16 @@ class NumberField(QDoubleSpinBox):
         self.setKeyboardTracking(False)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def validate(self, text: str | None, at: int) -> tuple[QValidator.State, str, int]:
+        """A comma is a decimal mark here, whatever the desktop's own is."""
+        return super().validate(self._with_mark(text), at)
+
+    def valueFromText(self, text: str | None) -> float:
+        return super().valueFromText(self._with_mark(text))
+
+    def _with_mark(self, text: str | None) -> str:
+        return (text or "").replace(",", self.locale().decimalPoint()).replace(".", self.locale().decimalPoint())
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if self.hasFocus():

@@ -33,6 +33,7 @@ class QuestionLine(QWidget):
         super().__init__()
         self.setObjectName("questionLine")
         self._session = session
+        self._slots: dict[str, str] = {}  # by rig, the slot that was asked about last
         self.rig = Choice("Rig")
         self.slot = Choice("OS slot")
         self.source = Choice("Power source", SOURCES)
@@ -88,14 +89,22 @@ class QuestionLine(QWidget):
         self.slot.show_key(question.slot)
         self.source.show_key(question.source.value)
         self.scene.show_key(f"{question.title}/{question.scene}")
-        self.target.show_value(question.target_fps)
         floor = question.terms.floor
         figure = floor.figure if floor is not None else NOTHING
         self.floor.show_key(f"{figure}/{question.school.value}" if figure in (LOW, LOW_TENTH) else figure)
         self.unit.setText(_UNITS.get(figure, "frames with"))
+        blocked = self.target.blockSignals(True)
+        self.target.setRange(1, 1000 if floor is None or floor.is_of_frames else 1e7)
+        self.target.blockSignals(blocked)
+        self.target.show_value(question.target_fps)
         for part in (self.target, self.unit):
             part.setVisible(floor is not None)
         self.updateGeometry()
+
+    def _slots_of(self, rig: str) -> list[str]:
+        """Keys of the OS slots that a rig has now."""
+        found = self._session.newest("rig").get(rig)
+        return [str(slot["key"]) for slot in (found.body.get("slots") or ())] if found is not None else []
 
     def _on_scene(self) -> None:
         """Another scene: where it yields something else, so does its floor."""
@@ -113,9 +122,13 @@ class QuestionLine(QWidget):
         figure, _, school = self.floor.key().partition("/")
         if question is None or not title:
             return
+        rig, slot = self.rig.key(), self.slot.key()
+        if rig != question.rig:  # its slots are others: the one that was asked about last, else its first
+            slot = self._slots.get(rig) or next(iter(self._slots_of(rig)), "")
+        self._slots[question.rig] = question.slot
         edited = question.with_(
-            rig=self.rig.key(),
-            slot=self.slot.key(),
+            rig=rig,
+            slot=slot,
             source=Source(self.source.key()),
             title=title,
             scene=scene,
