@@ -74,6 +74,7 @@ def test_a_told_fault_and_a_fault_of_the_program(qtbot, monkeypatch):
             worker.ask(work)
     assert ("failed", "The disk is full.") in said and ("finished", "goes on") in said
     assert hooked == [ZeroDivisionError]
+    assert any(words.startswith("A fault of the program (ZeroDivisionError") for _, *rest in said for words in rest)
 
 
 def test_closing_while_busy_waits_and_tells_nothing(qtbot):

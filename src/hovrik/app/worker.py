@@ -107,9 +107,10 @@ class Worker(QObject):
                 result = work(wanted) if self._enter is None else work(wanted, resource)
             except HovrikError as fault:
                 self._tell(generation, None, fault)
-            except Exception:  # a fault of the program: said, and the worker lives on
+            except Exception as fault:  # a fault of the program: said, and the worker lives on
                 sys.excepthook(*sys.exc_info())
-                self._tell(0, None, None)
+                words = f"{type(fault).__name__}: {fault}"[:300]
+                self._tell(generation, None, HovrikError(f"A fault of the program ({words}). What is stored is safe."))
             else:
                 self._tell(generation, result, None)
         if entered and self._leave is not None:
