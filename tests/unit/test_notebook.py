@@ -21,6 +21,7 @@ from hovrik.core.passes.purpose import purpose
 from hovrik.core.passes.record import Origin
 from hovrik.core.passes.recording import Recording, Span
 from hovrik.core.plan.steps import Batch, Wanted, laid_out, passes_in
+from hovrik.store import database
 from hovrik.store.database import APPLICATION_ID, migrations
 from hovrik.store.notebook import Notebook, default_path
 
@@ -283,6 +284,43 @@ def test_second_instance_reads_only_and_says_so(notebook):
     notebook.close()
     with Notebook(notebook.path) as third:
         assert not third.read_only
+
+
+@pytest.mark.parametrize("replaced", [False, True])
+def test_a_notebook_that_is_gone_or_replaced_is_noticed_at_the_next_write(notebook, replaced):
+    kept(notebook)
+    notebook.path.rename(notebook.path.with_name("elsewhere.hovrik"))
+    if replaced:
+        notebook.path.write_bytes(b"")
+    with pytest.raises(StoreError, match="was moved, deleted or replaced"):
+        notebook.annotate("one", "deletion", {})
+    notebook.path.unlink(missing_ok=True)
+    notebook.path.with_name("elsewhere.hovrik").rename(notebook.path)
+    notebook.annotate("one", "deletion", {})
+    assert notebook.taken_out() == {"one"}
+
+
+def test_a_log_that_cannot_be_read_is_not_ignored(notebook, monkeypatch):
+    """For root every folder can be written, so SQLite's answer to one that cannot is given here."""
+    kept(notebook)
+    assert notebook.path.with_name("n.hovrik-wal").stat().st_size > 0
+    honest = sqlite3.connect
+
+    class Refused(sqlite3.Connection):
+        def execute(self, *_):
+            raise sqlite3.OperationalError("unable to open database file")
+
+    monkeypatch.setattr(database.sqlite3, "connect", lambda address, **more: honest(
+        address, factory=Refused if "mode=ro" in str(address) else sqlite3.Connection, **more))  # fmt: skip
+    with pytest.raises(StoreError, match="not in it yet"):
+        Notebook(notebook.path, read_only=True)
+
+
+def test_one_writer_by_whatever_link(notebook):
+    link = notebook.path.with_name("link.hovrik")
+    link.symlink_to(notebook.path)
+    with Notebook(link) as other:
+        assert other.read_only
 
 
 def test_sibling_writes_beside_its_notebook(notebook):

@@ -79,6 +79,12 @@ def _read_only(path: Path) -> sqlite3.Connection:
         connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
     except sqlite3.OperationalError:  # a folder that cannot hold the shared-memory file
         connection.close()
+        log = path.with_name(path.name + "-wal")
+        if log.exists() and log.stat().st_size:
+            raise StoreError(
+                f"Beside {path.name} lies {log.name}, whose passes are not in it yet, in a folder that cannot be "
+                "written. Copy both into one that can, and open the copy."
+            ) from None
         connection = sqlite3.connect(f"{address}?immutable=1", uri=True, isolation_level=None, check_same_thread=False)
         connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
     return connection

@@ -58,11 +58,12 @@ class OpenedFile:
         except BaseException:
             self.close()
             raise
+        self._identity = _identity(path)
 
     def _take_lock(self) -> bool:
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
-            lock = WriterLock(self.path)
+            lock = WriterLock(self.path.resolve())  # by whatever link it is reached
             lock.take()
             if self.path.exists() and not os.access(self.path, os.W_OK):
                 lock.release()
@@ -108,6 +109,11 @@ class OpenedFile:
         """A transaction: all or nothing. Raises StoreError where the disk refuses; nothing is half written."""
         if self.read_only:
             raise StoreError(f"{self.path.name} is open for reading only: {self.why_read_only}")
+        if _identity(self.path) != self._identity:
+            raise StoreError(
+                f"{self.path.name} was moved, deleted or replaced since it was opened. Nothing was written; put it "
+                "back, or open the one that is there."
+            )
         try:
             self._connection.execute("BEGIN IMMEDIATE")
             try:
@@ -145,6 +151,15 @@ class OpenedFile:
     def revision(self) -> int:
         """A number that changes whenever any connection changes the file's contents that this one can see."""
         return int(self.read_rows("PRAGMA data_version")[0][0])
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    """What tells a file from another one of its name; None where there is none."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
 def dump(body: Any) -> str:
