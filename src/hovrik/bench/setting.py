@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from ..core.errors import BenchError, PlanError, ReadbackMismatch, Unavailable
 from ..core.facts.allowed import refusals
-from ..core.facts.knob import Knob, Level, named, shown
+from ..core.facts.knob import Knob, Level, finite, named, shown
 from ..core.facts.knobs import infeasible, knobs_of, narrowed
 from ..core.facts.known_knobs import known
 from ..core.facts.place import Source
@@ -103,7 +103,11 @@ def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
     with contextlib.suppress(Unavailable):  # the knobs matter more
         machine.end_scene()
     wanted = snapshot.restorable()
-    if not wanted:  # what a person set, the person puts back
+    unread = {
+        key: f"read {reading.value}, which is no number; set it there"
+        for key, reading in snapshot.readings.items() if reading.confirmed and not finite(reading.value)
+    }  # fmt: skip
+    if not wanted and not unread:  # what a person set, the person puts back
         outcome = _with_person(machine, lambda: machine.restore(snapshot))
         return PutBack({} if outcome.reply is Reply.DONE else {"setup": outcome.reason or outcome.reply.value})
     knobs = machine.describe().knobs
@@ -125,7 +129,11 @@ def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
     if off and not reached:
         raise Unavailable(next(iter(why.values())))
     return PutBack(
-        {**refused, **{key: why[key] or f"reads {shown(read)}, was {shown(allowed[key])}" for key, read in off.items()}}
+        {
+            **unread,
+            **refused,
+            **{key: why[key] or f"reads {shown(read)}, was {shown(allowed[key])}" for key, read in off.items()},
+        }
     )
 
 
