@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Any
 
 from ..core.facts.condition import Condition, from_plain
@@ -26,7 +27,7 @@ def json_of(text: Any) -> Any:
     if len(text) > MOST_LETTERS:
         raise ValueError(f"{len(text):,} letters are more than {MOST_LETTERS:,}")
     try:
-        found = json.loads(text, parse_constant=_refuse)
+        found = _DECODER.decode(text)
     except RecursionError:
         raise ValueError("it is nested too deep") from None
     check(found)
@@ -35,6 +36,9 @@ def json_of(text: Any) -> Any:
 
 def _refuse(word: str) -> float:
     raise ValueError(f"{word} is not a finite number")
+
+
+_DECODER = json.JSONDecoder(parse_constant=_refuse)  # made once: there are many rows
 
 
 def check(value: Any, depth: int = 0) -> None:
@@ -74,6 +78,7 @@ def table_of(text: Any) -> dict[str, Any]:
     return found
 
 
+@lru_cache(maxsize=4096)
 def setup_of(text: Any) -> Setup:
     """A setup of words and numbers. Raises ValueError."""
     return Setup({key: _level(key, value) for key, value in table_of(text).items()})
