@@ -15,6 +15,7 @@ from hovrik.service import library, profiles, rows
 from hovrik.service import run as sweep
 from hovrik.service.imports import one as imports
 from hovrik.service.machines import open_machine, simulated
+from hovrik.service.memory import Cancelled
 from hovrik.store.files.read.frame_log import Imported
 from hovrik.store.notebook import Notebook
 
@@ -200,7 +201,7 @@ def test_figures_are_cached_and_follow_the_marks(notebook):
 def test_an_evaluation_can_be_cancelled(notebook):
     setup = imports.setup_from({"sustained_limit_w": "15"})
     imports.import_trace(notebook, DEMO_QUESTION, imported(), setup, {})
-    with pytest.raises(evidence.Cancelled):
+    with pytest.raises(Cancelled):
         evidence.evaluate(notebook, DEMO_QUESTION, lambda done, total: False)
 
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.questions.question import Question
 from ..service.gather import Evaluation
-from ..service.memory import Memory
+from ..service.memory import Cancelled, Memory
 from ..store.notebook import Notebook
 from .worker import Wanted, Worker
 
@@ -26,7 +26,7 @@ class EvaluateWorker(QObject):
     def __init__(self, open_notebook: Callable[[], Notebook]) -> None:
         super().__init__()
         self._worker = Worker(
-            "analyst", self, enter=lambda: _open(open_notebook), leave=lambda one: one.notebook.close()
+            "analyst", self, enter=lambda: Memory(open_notebook()), leave=lambda one: one.notebook.close()
         )
         self._worker.finished.connect(self._on_finished)
         self._worker.failed.connect(lambda fault: self.failed.emit(str(fault)))
@@ -41,7 +41,7 @@ class EvaluateWorker(QObject):
         dropped."""
 
         def work(wanted: Wanted, memory: Memory) -> Evaluation | None:
-            from ..service.gather import Cancelled, evaluate  # SciPy loads here, after the first paint
+            from ..service.gather import evaluate  # SciPy loads here, after the first paint
 
             def progress(done: int, total: int) -> bool:
                 if wanted():
@@ -62,7 +62,3 @@ class EvaluateWorker(QObject):
     def _on_finished(self, found: Evaluation | None) -> None:
         if found is not None:
             self.evaluated.emit(found)
-
-
-def _open(open_notebook: Callable[[], Notebook]) -> Memory:
-    return Memory(open_notebook())

@@ -262,7 +262,7 @@ class Session(QObject):
 
     def name(self, kind: str, key: str) -> str:
         """Shown name of an entity."""
-        found = self.newest(kind).get(key)
+        found = self.notebook.newest_of(kind, key)
         return str(found.body.get("name", key)) if found else key
 
     def look_at_machine(self) -> None:

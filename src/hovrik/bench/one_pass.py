@@ -22,7 +22,15 @@ from ..core.plan.schedule import MARGIN, expected_wh
 from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, SOURCE, PlannedPass, Step
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import LAUNCHED_ANEW, Instruction, Machine, Need, Reply, Sample
-from .setting import apply, check_read_back, hand_part, settable
+from .setting import (
+    apply,
+    check_read_back,
+    go_on_source,
+    hand_part,
+    recharge,
+    restart_into,
+    settable,
+)
 
 
 @dataclass
@@ -189,8 +197,7 @@ class OnePass:
         if charge - expected_wh(self.planned, self.job.overhead) / full >= low or charge >= high - 0.011:
             return True
         self._say(Phase.RECHARGE)
-        text = f"Plug in and charge to {100 * high:.0f} %, then unplug."
-        if machine.needs_person(Instruction(Need.RECHARGE, text, high)):
+        if machine.needs_person(recharge(rig)):
             return True
         if self.control.stopped.is_set():
             return False
@@ -233,16 +240,12 @@ def _asked(step: Step, job: Job) -> Instruction:
     """What a person is asked for by a step."""
     if step.kind == RESTART:
         slot = step.place.get("slot") or job.slot
-        into = f" into {job.rig.slot(slot).name}" if slot else ""
-        return Instruction(Need.RESTART, f"Restart{into}.", slot=slot)
+        return restart_into(job.rig, slot) if slot else Instruction(Need.RESTART, "Restart.")
     if step.kind == RELAUNCH:
         return Instruction(Need.RELAUNCH, "Close the title and start it anew.")
     if step.kind == SOURCE:
-        on_adapter = step.place.get("source") == Source.ADAPTER.value
-        text = "Plug the adapter in." if on_adapter else "Unplug the adapter."
-        return Instruction(Need.PLUG_IN if on_adapter else Need.UNPLUG, text)
-    high = min(job.rig.valid_charge[1], job.rig.charge_limit)
-    return Instruction(Need.RECHARGE, f"Plug in and charge to {100 * high:.0f} %, then unplug.", high)
+        return go_on_source(step.place.get("source"))
+    return recharge(job.rig)
 
 
 def look(machine: Machine, watch: Watch, sample: Sample | None) -> tuple[str, ...]:

@@ -164,23 +164,37 @@ def _differing(machine: Machine, wanted: Setup, knobs: Sequence[Knob]) -> dict[s
     return found
 
 
+def restart_into(rig: Rig, slot: str) -> Instruction:
+    """Have a person restart the machine into an OS slot."""
+    return Instruction(Need.RESTART, f"Restart into {rig.slot(slot).name}.", slot=slot)
+
+
+def go_on_source(source: Level | None) -> Instruction:
+    """Have a person plug the adapter in, or out for the battery."""
+    if source == Source.ADAPTER.value:
+        return Instruction(Need.PLUG_IN, "Plug the adapter in.")
+    return Instruction(Need.UNPLUG, "Unplug the adapter.")
+
+
+def recharge(rig: Rig) -> Instruction:
+    """Have a person charge the battery to the upper edge of the window that passes count in."""
+    high = min(rig.valid_charge[1], rig.charge_limit)
+    return Instruction(Need.RECHARGE, f"Plug in and charge to {100 * high:.0f} %, then unplug.", high)
+
+
 def prepare(machine: Machine, job: Job) -> None:
     """Have the machine in the OS slot and on the power source that the plan asks for."""
     if job.slot is not None and machine.describe().slot != job.slot:
-        text = f"Restart into {job.rig.slot(job.slot).name}."
-        if (
-            not machine.needs_person(Instruction(Need.RESTART, text, slot=job.slot))
-            or machine.describe().slot != job.slot
-        ):
-            raise BenchError(f"The machine runs another OS slot than {job.slot}. {text}")
+        asked = restart_into(job.rig, job.slot)
+        if not machine.needs_person(asked) or machine.describe().slot != job.slot:
+            raise BenchError(f"The machine runs another OS slot than {job.slot}. {asked.text}")
     wanted = job.asked.get("source")
     source = machine.source()
     if wanted is None or source is None or wanted.value == source.value:
         return
-    need = Need.PLUG_IN if wanted.value == Source.ADAPTER.value else Need.UNPLUG
-    text = "Plug the adapter in." if need is Need.PLUG_IN else "Unplug the adapter."
-    if not machine.needs_person(Instruction(need, text)) or machine.source() == source:
-        raise BenchError(f"The machine is on the {source.value}, the plan asks for the {wanted.value}. {text}")
+    asked = go_on_source(wanted.value)
+    if not machine.needs_person(asked) or machine.source() == source:
+        raise BenchError(f"The machine is on the {source.value}, the plan asks for the {wanted.value}. {asked.text}")
 
 
 def refuse_outside_range(job: Job, machine: Machine | None = None) -> None:

@@ -37,8 +37,8 @@ def factors_along(
     notebook: Notebook, question: Question, points: Sequence[Point], knobs: Sequence[Knob], rig: Rig | None,
     places: Places,
 ) -> tuple[Factor, ...]:  # fmt: skip
-    """The static limit, then every knob and part of the place at more than one level. points :
-    of the passes that count."""
+    """The static limit, then every knob and part of the place at more than one level. points : of the
+    passes that count."""
     found = [static_limit(rig.limit_step_w if rig is not None else None)]
     own = named(knobs)
     for key in dict.fromkeys(key for point in points for key in point.setup):

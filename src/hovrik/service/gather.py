@@ -39,15 +39,13 @@ from ..store.notebook import Annotation, Notebook, PassQuery
 from ..store.opened import Spoiled
 from .along import factor_of, factors_along
 from .judging import verdicts_of
-from .memory import Cancelled, Memory, Progress
+from .memory import Memory, Progress
 from .points import Places, scope
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
 SPREAD_ALGORITHM = "one-pass-spread"
 SPREAD_VERSION = 1
-
-__all__ = ["Cancelled", "Evaluation", "Memory", "PassView", "evaluate", "surprising_setups", "void_setups"]
 
 
 @dataclass(frozen=True)

@@ -44,13 +44,8 @@ def keep(notebook: Notebook, body: dict[str, Any]) -> str:
 
 def names_of(notebook: Notebook, question: Question) -> dict[str, str]:
     """Shown names of what a question speaks of."""
-    keys = {
-        "rig": question.rig,
-        "slot": f"{question.rig}/{question.slot}",
-        "title": question.title,
-        "scene": f"{question.title}/{question.scene}",
-    }
+    found = {kind: notebook.newest_of(kind, key) for kind, key in question.keys.items()}
     return {
-        kind: str(found.body.get("name", key)) if (found := notebook.newest(kind).get(key)) else key
-        for kind, key in keys.items()
+        kind: str(entity.body.get("name", key)) if (entity := found[kind]) else key
+        for kind, key in question.keys.items()
     }

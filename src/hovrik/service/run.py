@@ -31,6 +31,7 @@ from ..store.sound import WRONG
 from .gather import evaluate
 from .judging import keep_judged
 from .machines import Address, open_machine
+from .memory import Memory
 from .remembered import question_of
 from .thresholds import thresholds_of
 
@@ -173,13 +174,14 @@ def load_plan(notebook: Notebook, plan_id: str) -> Planned:
     )  # fmt: skip
 
 
-def further_passes(notebook: Notebook, plan_id: str) -> tuple[PlannedPass, ...]:
+def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     """What the design of a plan wants after everything that it gave is done, laid out and stored; none where it wants
     no more. A batch that is stored is never asked for again. Raises PlanError where its rig does not allow it."""
+    notebook = memory.notebook
     planned = load_plan(notebook, plan_id)
     if not planned.batches or planned.batches[-1].is_last:
         return ()
-    found = evaluate(notebook, planned.question)
+    found = evaluate(notebook, planned.question, memory=memory)
     counted = [view for view in found.views if view.counts]
     told = Told(len(planned.batches), [view.counted for view in counted], found.responses)
     asked = planned.design.ask(told)
@@ -218,7 +220,8 @@ def run_plan(
     """Run what is left of a stored plan. Every pass is in the notebook before it is announced. What the battery will
     give is predicted by the line fitted to the passes of the question, where they carry one."""
     planned = load_plan(notebook, plan_id)
-    overhead = line_to_plan_with(evaluate(notebook, planned.question).context.overhead)
+    memory = Memory(notebook)
+    overhead = line_to_plan_with(evaluate(notebook, planned.question, memory=memory).context.overhead)
     rig = rig_of(notebook, planned.question.rig)
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
@@ -226,7 +229,7 @@ def run_plan(
         rig, planned.question.slot, planned.conditions, planned.done, before,
         guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
         newest_rig=lambda: rig_of(notebook, rig.key), played=title_of(notebook, planned.question.title),
-        further=lambda: further_passes(notebook, plan_id), overhead=overhead,
+        further=lambda: further_passes(memory, plan_id), overhead=overhead,
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
 

@@ -80,8 +80,15 @@ def table_of(text: Any) -> dict[str, Any]:
 
 @lru_cache(maxsize=4096)
 def setup_of(text: Any) -> Setup:
-    """A setup of words and numbers. Raises ValueError."""
-    return Setup({key: _level(key, value) for key, value in table_of(text).items()})
+    """A setup of words and numbers, from a JSON text. Raises ValueError."""
+    return setup_from(table_of(text))
+
+
+def setup_from(values: Any) -> Setup:
+    """The same from plain values that are checked already."""
+    if not isinstance(values, dict):
+        raise ValueError(f"a setup must be a table, got {type(values).__name__}")
+    return Setup({key: _level(key, value) for key, value in values.items()})
 
 
 def conditions_of(text: Any) -> dict[str, Condition]:

@@ -15,7 +15,6 @@ from ...core.passes.purpose import HEAT
 from ...core.passes.record import End
 from ...core.plan.grid import PlannedPass, ordered_passes
 from ...service.gather import surprising_setups, void_setups
-from ...service.imports import log_parts
 from ...service.imports.mappings import mappings
 from ...store.stills import keep_stills
 from ..own_load import OwnLoad
@@ -70,7 +69,7 @@ class BenchStage(Stage):
         top.addWidget(self.import_)
         self.layout_.addLayout(top)
         self.guide = GuidePanel(
-            lambda: mappings(session.notebook), lambda: session.rig, lambda: log_parts.known(session.notebook)
+            lambda: mappings(session.notebook), lambda: session.rig, lambda: session.notebook.log_parts()
         )
         row = QHBoxLayout()
         row.setSpacing(10)

@@ -4,27 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import MISSING, fields
-from typing import Any
+from typing import Any, TypeVar
 
-from ...core.facts.rig import OwnKnob
+from ...core.facts.rig import OwnKnob, many
 from ...core.facts.title import SetUp
 
+T = TypeVar("T")
 FIRST_KNOB = {"id": "my_option", "label": "My option", "order": "words", "levels": ("off", "on")}
 
 
-def made(kind: type, rows: Sequence[dict[str, Any]]) -> tuple[Any, ...]:
-    """A value a row; what a row leaves empty is as usual."""
-    usual = {
-        field.name: field.default_factory() if field.default_factory is not MISSING else field.default
-        for field in fields(kind)
-    }
-    return tuple(
-        kind(**{
-            name: tuple(value) if isinstance(value := row.get(name), list) else value
-            for name in usual if row.get(name) is not None or usual[name] is MISSING
-        })
-        for row in rows
-    )  # fmt: skip
+def made(kind: type[T], rows: Sequence[dict[str, Any]]) -> tuple[T, ...]:
+    """A value a row; what a row leaves empty is as usual, and told where it is needed."""
+    needed = {f.name for f in fields(kind) if f.default is MISSING and f.default_factory is MISSING}
+    return many(kind, [{k: v for k, v in row.items() if v is not None or k in needed} for row in rows])
 
 
 def own_knobs_of(rows: Sequence[dict[str, Any]]) -> tuple[OwnKnob, ...]:

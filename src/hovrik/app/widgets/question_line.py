@@ -88,7 +88,7 @@ class QuestionLine(QWidget):
         self.rig.show_key(question.rig)
         self.slot.show_key(question.slot)
         self.source.show_key(question.source.value)
-        self.scene.show_key(f"{question.title}/{question.scene}")
+        self.scene.show_key(question.keys["scene"])
         floor = question.terms.floor
         figure = floor.figure if floor is not None else NOTHING
         self.floor.show_key(f"{figure}/{question.school.value}" if figure in (LOW, LOW_TENTH) else figure)
@@ -103,14 +103,14 @@ class QuestionLine(QWidget):
 
     def _slots_of(self, rig: str) -> list[str]:
         """Keys of the OS slots that a rig has now."""
-        found = self._session.newest("rig").get(rig)
+        found = self._session.notebook.newest_of("rig", rig)
         return [str(slot["key"]) for slot in (found.body.get("slots") or ())] if found is not None else []
 
     def _on_scene(self) -> None:
         """Another scene: where it yields something else, so does its floor."""
         question = self._session.question
         title, _, scene = self.scene.key().partition("/")
-        found = self._session.newest("scene").get(self.scene.key())
+        found = self._session.notebook.newest_of("scene", self.scene.key())
         if question is not None and found is not None:
             asked = question.with_(title=title, scene=scene).for_scene_that(Scene.from_dict(found.body).yields)
             if asked != question:

@@ -10,20 +10,18 @@ VERIFY, FLIP, DISCHARGE = "verify", "flip", "discharge"
 
 @dataclass(frozen=True)
 class Purpose:
-    """One purpose. counts : whether its passes enter figures of their setup; calibrates : whether they tell the time
-    constants of heat."""
+    """One purpose. counts : whether its passes enter figures of their setup."""
 
     id: str
     label: str
     counts: bool = False
-    calibrates: bool = False
 
 
 PURPOSES = {
     one.id: one
     for one in (
         Purpose(SWEEP, "sweep", counts=True),
-        Purpose(HEAT, "heat", calibrates=True),
+        Purpose(HEAT, "heat"),
         Purpose(CONTROL, "control", counts=True),
         Purpose(REFERENCE, "reference", counts=True),
         Purpose(VERIFY, "verify", counts=True),

@@ -44,7 +44,7 @@ class PassRecord:
 
     context : ids of the immutable rig, slot, title and scene rows it ran under;
     asked, read : the setup asked for and the one read back; summary : figures given instead of a trace.
-    purpose : what it was made for, one of plan/purpose.py or a word of a newer version.
+    purpose : what it was made for, one of purpose.py or a word of a newer version.
     recording : what it is a span of, where that is at hand; None where its trace is all there is. within : first and
     last ns of what belongs to it, its soak included; damage : what of its series cannot be read, "" nothing.
     """

@@ -30,7 +30,8 @@ def pooled(
     own = squares(groups)
     results = []
     for index, group in enumerate(groups):
-        variance, dof = variance_at(index, own, prior_sd, regimes, fading=fading)
+        kept = own.total[index : index + 1], int(own.dof[index])
+        (variance,), dof = variances_at(index, own, *kept, prior_sd, regimes, fading=fading)
         results.append(Mean(float(group.mean()), math.sqrt(variance / group.size), dof, group.size, log))
     return results
 
@@ -60,21 +61,12 @@ def _square(group: NDArray[np.float64]) -> float:
     return float(((group - group.mean()) ** 2).sum()) if group.size > 1 else 0.0
 
 
-def variance_at(
-    index: int, own: Squares, prior_sd: float, regimes: Sequence[int] | None = None, *, fading: float = 0.5
-) -> tuple[float, float]:
-    """Variance between passes at one group and its degrees of freedom, as `pooled` has them."""
-    found, dof = variances_at(index, own, own.total[index : index + 1], int(own.dof[index]), prior_sd, regimes,
-                              fading=fading)  # fmt: skip
-    return float(found[0]), dof
-
-
 def variances_at(
     index: int, own: Squares, total: NDArray[np.float64], dof: int, prior_sd: float,
     regimes: Sequence[int] | None = None, *, fading: float = 0.5,
 ) -> tuple[NDArray[np.float64], float]:  # fmt: skip
-    """The same for several groups in place of the one at an index, (m,) sums of squares with the same degrees of
-    freedom: (m,) variances and the degrees of freedom behind each."""
+    """Variance between passes at one group, as `pooled` has it, for several in its place: (m,) sums of squares with
+    the same degrees of freedom give (m,) variances and the degrees of freedom behind each."""
     degrees = own.dof.copy()
     degrees[index] = dof
     of = np.zeros(degrees.size, int) if regimes is None else np.asarray(regimes)

@@ -6,16 +6,11 @@ import hashlib
 
 from ...core.passes.trace import Trace
 from ...store.files.read.frame_log import Imported
-from ...store.notebook import Notebook
+from ...store.tables.passes import LOG_PART
 
-CONDITION = "log_part"
+CONDITION = LOG_PART
 
 
 def part_of(imported: Imported, piece: Trace) -> str:
     """What names one pass of a log: the digest of all its frames and where the pass begins."""
     return f"{hashlib.sha256(imported.trace.frames_ns.tobytes()).hexdigest()[:24]}@{piece.start_ns}"
-
-
-def known(notebook: Notebook) -> set[str]:
-    """Parts that the notebook has, but for passes that were taken out."""
-    return notebook.log_parts()

@@ -132,7 +132,7 @@ def store(
     stores only those that are missing.
     """
     stated = imports.conditions_from(question, conditions)
-    known = log_parts.known(notebook)
+    known = notebook.log_parts()
     done: list[Log] = []
     for order in orders:
         try:
@@ -191,7 +191,7 @@ def store_whole(
     pieces = pieces_of(imported, math.inf)
     if not pieces:
         raise InputError("Between its marks the log holds no stretch of 10 s. Cut at another column, or at none.")
-    kept = store_pieces(notebook, question, imported, pieces, setup, stated, name, log_parts.known(notebook))
+    kept = store_pieces(notebook, question, imported, pieces, setup, stated, name, notebook.log_parts())
     if not kept:
         raise InputError(f"The frames of {name} are in the notebook already; nothing was imported.")
     return kept

@@ -12,7 +12,7 @@ from ...core.errors import StoreError
 from ...core.facts.setup import Snapshot
 from ...core.plan.steps import Batch, Step
 from ..opened import OpenedFile, dump
-from ..sound import json_of, setup_of, snapshot_of, table_of
+from ..sound import json_of, setup_from, snapshot_of, table_of
 from .versions import freeze
 
 
@@ -159,7 +159,7 @@ def _ids(plan_id: str, text: str) -> list[str]:
 def _step(row: Sequence[Any], told: Mapping[int, tuple[str, ...]]) -> Step:
     made, number, position, kind, text = row
     body = table_of(text)
-    setup_of(dump(body.get("setup", {})))
+    setup_from(body.get("setup", {}))
     step = Step.from_dict(body, id=made, batch=number, seq=position, kind=kind, told=told[number])
     if isinstance(step.seconds, bool) or not isinstance(step.seconds, int | float) or not 0 <= step.seconds <= 1e6:
         raise ValueError(f"{step.seconds!r} seconds of a step are not possible")

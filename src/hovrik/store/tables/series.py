@@ -13,7 +13,7 @@ from ...core.passes.recording import Recording, Span
 from ...core.passes.trace import FRAMES, Channel, Trace
 from ..opened import OpenedFile, dump
 from ..packing import checksum, pack_stamps, pack_values, unpack_stamps, unpack_values
-from ..sound import json_of, setup_of
+from ..sound import json_of, setup_from
 
 
 @dataclass(frozen=True)
@@ -104,7 +104,7 @@ class Series(OpenedFile):
                 "SELECT seq, data, checksum FROM clock WHERE recording_id = ?", recording_id
             )
         }
-        frames, channels = clocks[min(clocks)][:0] if clocks else unpack_stamps(b""), {}
+        frames, channels = unpack_stamps(b""), {}
         for name, clock, data, found in self.read_rows(
             "SELECT channel, clock, data, checksum FROM series WHERE recording_id = ? ORDER BY seq", recording_id
         ):
@@ -112,7 +112,7 @@ class Series(OpenedFile):
                 frames = clocks[clock]
             else:
                 channels[name] = Channel(clocks[clock], unpack_values(self._sound(data, found, recording_id, name)))
-        said = tuple((int(at), setup_of(dump(setup))) for at, setup in json_of(readback))
+        said = tuple((int(at), setup_from(setup)) for at, setup in json_of(readback))
         self._last = Recording(recording_id, Trace(frames, channels, start, end), said, launch, boot)
         return self._last
 

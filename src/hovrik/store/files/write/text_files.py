@@ -16,26 +16,27 @@ MOST_BYTES = 4_000_000
 def read_text(path: Path, what: str) -> str:
     """The text of a file. Raises ImportRefused where it is larger than `what` can be, missing or no UTF-8."""
     try:
-        refuse_no_file(path)
-        if path.stat().st_size > MOST_BYTES:
+        if size_of(path) > MOST_BYTES:
             raise ImportRefused(f"{path.name} is too large for {what}.")
         return path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as fault:
         raise ImportRefused(f"{path.name} cannot be read: {fault}.") from fault
 
 
-def refuse_no_file(path: Path) -> None:
-    """Raises ImportRefused for a folder, device, pipe or socket, which may never end; OSError where nothing is."""
-    if not stat.S_ISREG(path.stat().st_mode):
+def size_of(path: Path) -> int:
+    """Bytes of a file. Raises ImportRefused for a folder, device, pipe or socket, which may never end; OSError where
+    nothing is."""
+    found = path.stat()
+    if not stat.S_ISREG(found.st_mode):
         raise ImportRefused(f"{path.name} is no file: it is a folder, a device or a pipe. Choose a file.")
+    return found.st_size
 
 
 def read_bytes(path: Path, most_bytes: int, what_next: str) -> bytes:
     """The bytes of a file. Raises ImportRefused where it is larger than most_bytes (what_next : to do then), missing or
     no file."""
     try:
-        refuse_no_file(path)
-        size = path.stat().st_size
+        size = size_of(path)
         if size > most_bytes:
             raise ImportRefused(
                 f"{path.name} has {size / 1e6:,.0f} MB; up to {most_bytes / 1e6:,.0f} MB are read. {what_next}"
