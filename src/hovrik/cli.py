@@ -8,8 +8,10 @@ from __future__ import annotations
 import csv
 import functools
 import json
+import math
+import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +30,7 @@ from .store.files.read.columns import IMPORTABLE, UNITS
 from .store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
 from .store.files.read.table import Table, read_table
 
+MOST = 1e7  # of anything asked for: frames, points or seconds
 _FILE = click.Path(path_type=Path, dir_okay=False)
 
 
@@ -37,14 +40,50 @@ def told(function: Callable[..., Any]) -> Callable[..., Any]:
     @functools.wraps(function)
     def wrapper(*args: Any, **kwargs: Any) -> Any:
         try:
-            return function(*args, **kwargs)
+            _refuse_broken_text(kwargs)
+            done = function(*args, **kwargs)
+            sys.stdout.flush()
+            return done
         except HovrikError as fault:
             click.echo(f"hovrik: {fault}", err=True)
             for problem in getattr(fault, "problems", ()):
                 click.echo(f"  {problem}", err=True)
-            sys.exit(1)
+        except BrokenPipeError:  # whoever read this has seen enough
+            _leave_stdout()
+        except OSError as fault:
+            where = fault.filename or "the output"
+            click.echo(f"hovrik: {where} cannot be read or written ({fault.strerror or fault}).", err=True)
+            _leave_stdout()
+        sys.exit(1)
 
     return wrapper
+
+
+def _leave_stdout() -> None:
+    """Let what could not be written go, so that the end of the process does not try again."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def _refuse_broken_text(values: Mapping[str, Any]) -> None:
+    """Raises HovrikError for a value that is no text in UTF-8; a path may be any bytes."""
+    for name, value in values.items():
+        for text in value if isinstance(value, tuple) else (value,):
+            if isinstance(text, str) and any(0xD800 <= ord(sign) < 0xE000 for sign in text):
+                shown = text.encode("utf-8", "backslashreplace").decode()
+                raise HovrikError(f"--{name.replace('_', '-')} got {shown}, which is no text in UTF-8. Type it anew.")
+
+
+class Finite(click.FloatRange):
+    """A number within a range, never one that compares with nothing."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        found = super().convert(value, param, ctx)
+        if not math.isfinite(found):
+            self.fail(f"{value} is no number that anything can be compared with.", param, ctx)
+        return float(found)
+
+
+TARGET = Finite(0, MOST, min_open=True)
 
 
 def print_json(body: Any) -> None:
@@ -75,7 +114,7 @@ def open_window(notebook: Path | None) -> None:
 @click.argument("file", type=_FILE)
 @click.option("--column", help="Heading (or number from 1) of the column with frame times.")
 @click.option("--unit", type=click.Choice([u.value for u in FrameUnit]), help="What the column holds.")
-@click.option("--target", type=click.FloatRange(min=0, min_open=True), help="Frame rate for steady and missed shares.")
+@click.option("--target", type=TARGET, help="Frame rate for steady and missed shares.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @told
 def frames(file: Path, column: str | None, unit: str | None, target: float | None, as_json: bool) -> None:
@@ -217,7 +256,7 @@ def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--title", help="Title key."),
             click.option("--scene", help="Scene key."),
             click.option("--source", type=click.Choice([s.value for s in Source])),
-            click.option("--target", "target_fps", type=click.FloatRange(min=0, min_open=True)),
+            click.option("--target", "target_fps", type=TARGET),
             click.option(
                 "--figure", type=click.Choice([*FLOOR_FIGURES, NOTHING]), help="What the target is a target of."
             ),
@@ -332,7 +371,9 @@ def _pairs(texts: tuple[str, ...], option: str) -> dict[str, str]:
     "--summary", "summary", multiple=True, metavar="NAME=VALUE", help="Figures in place of FILE, with source=..."
 )
 @click.option("--telemetry", type=_FILE, help="Telemetry that another recorder wrote beside FILE.")
-@click.option("--begin", type=float, metavar="SECONDS", help="It begins so long after the first frame; else found.")
+@click.option(
+    "--begin", type=Finite(-MOST, MOST), metavar="SECONDS", help="It begins so long after the first frame; else found."
+)
 @question_options
 @click.option("--json", "as_json", is_flag=True)
 @told

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QScrollArea,
     QTableView,
+    QTableWidget,
     QWidget,
 )
 
@@ -276,3 +277,28 @@ def test_run_sheet_holds_every_pass_and_refuses_a_bad_folder(demo_copy, tmp_path
         sheet = run_sheet(session.question, replace(session.rig, name="<b>A & B"), None, session.design, passes, None)
         assert sheet.count("<tr>") == len(passes) + 1 and "&lt;b&gt;A &amp; B" in sheet and "______ C" in sheet
         assert f"<td>{passes[-1].index + 1}</td><td>{passes[-1].setup.static_limit_w:g}</td><td>40</td>" in sheet
+
+
+@pytest.mark.parametrize(
+    ("stage", "page", "pick", "typed", "kept"),
+    [
+        ("Plan", None, lambda s: s.to_w, "17", lambda w: w.session.design.to_w == 17),
+        ("Rig", 1, lambda s: s.form.entries["name"].line, "Borrowed", lambda w: w.session.rig.name == "Borrowed"),
+        ("Scene", 1, lambda s: s.set_ups.table, "renamed", lambda w: w.session.title.set_ups[0].name == "renamed"),
+    ],
+)
+def test_what_is_being_typed_when_the_window_closes_is_kept(stage, page, pick, typed, kept, demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage(stage)
+        shown = window.stage(stage)
+        if page is not None:
+            shown.pages.setCurrentIndex(page)
+        field = pick(shown)
+        field.setFocus()
+        if isinstance(field, QTableWidget):
+            field.editItem(field.item(0, 0))
+            field = field.viewport().findChild(QLineEdit)
+        field.selectAll()
+        QTest.keyClicks(field, typed)
+    with opened(demo_copy, qtbot) as window:
+        assert kept(window)

@@ -107,6 +107,40 @@ def test_exit_codes(arguments, code, words, log, tmp_path, monkeypatch):
     assert done.exit_code == code and words in done.stderr and done.stdout == ""
 
 
+@pytest.mark.parametrize("target", ["nan", "inf", "1e400", "1e9", "-1", "0", "x"])
+@pytest.mark.parametrize("command", ["answer", "frames"])
+def test_a_target_that_compares_with_nothing_is_wrong_usage(command, target, log, tmp_path):
+    done = run(command, log, "--target", target)
+    assert done.exit_code == 2 and "--target" in done.stderr and done.stdout == ""
+
+
+@pytest.mark.parametrize(
+    "options",
+    [
+        ("--set", "sustained_limit_w=nan"), ("--set", "static_limit_w=inf"), ("--set", "boost=1e400"),
+        ("--condition", "room_c=nan"), ("--condition", "room_c=-inf"), ("--summary", "mean_fps=nan"),
+        ("--set", "boost=\udcff"), ("--condition", "\udcff=1"), ("--rig", "\udcff"), ("--map", "die_c=\udcff"),
+    ],
+)  # fmt: skip
+def test_values_that_cannot_be_kept_are_told(options, demo, log):
+    before = run("passes", demo, "--json").stdout
+    files = [] if options[0] == "--summary" else [log]
+    done = run("import-pass", *files, "--notebook", demo, *options)
+    assert done.exit_code == 1 and done.stderr.startswith("hovrik: ") and not isinstance(done.exception, ValueError)
+    assert run("passes", demo, "--json").stdout == before
+
+
+@pytest.mark.parametrize("command", [("frames", "LOG"), ("answer", "DEMO", "--json"), ("passes", "DEMO", "--csv")])
+def test_output_that_cannot_be_written_is_told(command, demo, log):
+    arguments = [{"LOG": log, "DEMO": demo}.get(one, one) for one in command]
+    with Path("/dev/full").open("w") as full:
+        done = subprocess.run(
+            [sys.executable, "-m", "hovrik", *map(str, arguments)], stdout=full, stderr=subprocess.PIPE, text=True
+        )
+    assert done.returncode == 1 and "cannot be read or written (No space left" in done.stderr
+    assert "Traceback" not in done.stderr
+
+
 def test_column_by_number_and_unit(log):
     by_name = run("frames", log, "--column", "frame time (ms)", "--json").stdout
     assert run("frames", log, "--column", "1", "--unit", "ms", "--json").stdout == by_name

@@ -323,6 +323,18 @@ def test_one_writer_by_whatever_link(notebook):
         assert other.read_only
 
 
+def test_a_file_with_two_names_is_read_only_and_says_so(notebook):
+    notebook.close()
+    second = notebook.path.with_name("second.hovrik")
+    second.hardlink_to(notebook.path)
+    for path in (second, notebook.path):
+        with Notebook(path) as other:
+            assert other.read_only and "second name" in other.why_read_only
+    second.unlink()
+    with Notebook(notebook.path) as other:
+        assert not other.read_only
+
+
 def test_sibling_writes_beside_its_notebook(notebook):
     with notebook.sibling() as other:
         assert not other.read_only

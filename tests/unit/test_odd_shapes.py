@@ -21,7 +21,13 @@ def comma(value, digits=2):
     return f"{value:.{digits}f}".replace(".", ",")
 
 
+def dots(value, digits=2):
+    """With a decimal comma and dots between the thousands."""
+    return f"{value:,.{digits}f}".translate(str.maketrans(",.", ".,"))
+
+
 CUM = np.cumsum(MS)
+US = MS * 1000
 SHAPES = {
     "ms with heading": (lines("frame time (ms)", [f"{v:.3f}" for v in MS]), True),
     "ms without heading": (lines("", [f"{v:.3f}" for v in MS]), True),
@@ -58,7 +64,36 @@ SHAPES = {
     "temperatures": (lines("die (C)", ["61.5"] * 200), False),
     "watts": (lines("package power (W)", ["15.1"] * 200), False),
     "nothing": (b"", False),
-}
+    "dots between thousands": (lines("frame time (us);W", [f"{dots(v)};12,5" for v in US]), True),
+    "dots between thousands of stamps": (lines("time (ms);W", [f"{dots(v)};12,5" for v in CUM]), True),
+    "dots alone beside decimal commas": (lines("frame time (us);W", [f"{dots(v, 0)};12,5" for v in US]), False),
+    "commas between thousands": (lines("frame time (us);W", [f"{v:,.1f};12.5" for v in US]), False),
+    "the same in quotes": (lines('"frame time (us)","W"', [f'"{v:,.1f}","12.5"' for v in US]), False),
+    "spaces between thousands": (
+        lines("frame time (us);W", [f"{v:,.1f};12.5".replace(",", " ") for v in US]), False),
+    "narrow spaces": (lines("frame time (us);W", [f"{v:,.1f};12.5".replace(",", "\u202f") for v in US]), False),
+    "apostrophes": (lines("frame time (us);W", [f"{v:,.1f};12.5".replace(",", "'") for v in US]), False),
+    "a unit in each cell": (lines("frame time;W", [f"{v:.2f} ms;12.5 W" for v in MS]), False),
+    "rates without a heading": (lines("", [f"{1000 / v:.1f}" for v in MS]), False),
+    "rates under vague words": (lines("avg,min,max", [f"{1000 / v:.1f},50,70" for v in MS]), False),
+    "another latency": (lines("input latency (ms)", [f"{v + 20:.1f}" for v in MS]), False),
+    "parts of a frame": (lines("gpu busy (ms),frame time (ms)", [f"{v - 3:.2f},{v:.2f}" for v in MS]), True),
+    "a part alone": (lines("cpu time (ms)", [f"{v - 3:.2f}" for v in MS]), False),
+    "a clock that starts anew": (lines("time (ms)", [f"{v % 1000:.3f}" for v in CUM]), False),
+    "stamps called times": (lines("frame time (ms)", [f"{v:.3f}" for v in CUM]), True),
+    "a second table below": (
+        lines("frame time (ms)", [*(f"{v:.3f}" for v in MS), "", "fps", *(f"{1000 / v:.1f}" for v in MS)]), False),
+    "the heading twice": (lines("frame time (ms)", [*(f"{v:.3f}" for v in MS), "frame time (ms)"]), True),
+    "remarks above": (lines("# a log\n# of an evening\nframe time (ms)", [f"{v:.3f}" for v in MS]), True),
+    "UTF-16 unmarked": (lines("frame time (ms)", [f"{v:.3f}" for v in MS]).decode().encode("utf-16-le"), True),
+    "padding": (lines("frame time (ms) , power (W)", [f"  {v:.3f} ,  12.5" for v in MS]), True),
+    "whole milliseconds": (lines("frame time (ms)", [f"{v:.0f}" for v in MS]), True),
+    "a load beside": (lines("load (%),frame time (ms)", [f"97,{v:.2f}" for v in MS]), True),
+    "negative": (lines("frame time (ms)", [f"-{v:.3f}" for v in MS]), False),
+    "hexadecimal": (lines("frame time (ms)", [hex(int(v)) for v in MS]), False),
+    "JSON": (b'{"frames": [16.7, 16.6]}', False),
+    "a picture": (b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 8, False),
+}  # fmt: skip
 
 
 @pytest.mark.parametrize(("data", "is_read"), SHAPES.values(), ids=SHAPES.keys())

@@ -31,7 +31,7 @@ from .stages.bench import BenchStage
 from .widgets.answer_panel import AnswerPanel
 from .widgets.banner import Banner
 from .widgets.bench_line import BenchLine
-from .widgets.fields import button
+from .widgets.fields import button, commit_edit
 from .widgets.question_line import QuestionLine
 from .worker import Worker
 
@@ -463,7 +463,7 @@ class MainWindow(QMainWindow):
         self.stage_buttons[stage if stage in STAGES else first].setFocus()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Stop a run, which puts the machine back, and remember what was shown."""
+        """Stop a run, which puts the machine back; keep what is being typed; remember what was shown."""
         for dialog in self.findChildren(QDialog):  # an import ends after the log under way
             dialog.close()
         self.guide.stop()
@@ -471,6 +471,7 @@ class MainWindow(QMainWindow):
         self.evaluator.close()
         for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
             worker.close()
+        commit_edit(self)
         remember("geometry", self.saveGeometry())
         current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
         with contextlib.suppress(HovrikError):  # a full disk must not keep the window open; nothing measured is lost

@@ -58,10 +58,12 @@ class Worker(QObject):
             return bool(untold or self._under_way or self._waiting)
 
     def ask(self, work: Callable[..., Any]) -> None:
-        """Do `work(wanted)`, or `work(wanted, resource)` where there is one, dropping what an older piece gives."""
+        """Do `work(wanted)`, or `work(wanted, resource)` where there is one, dropping what an older piece gives. A
+        closed worker does nothing more."""
         with self._lock:
+            if self._closing:
+                return
             self._generation += 1
-            self._closing = False
             if not self._every:
                 self._waiting.clear()
             self._waiting.append((self._generation, work))

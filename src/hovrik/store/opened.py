@@ -65,9 +65,10 @@ class OpenedFile:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             lock = WriterLock(self.path.resolve())  # by whatever link it is reached
             lock.take()
-            if self.path.exists() and not os.access(self.path, os.W_OK):
+            why = self._why_not_writable()
+            if why:
                 lock.release()
-                raise StoreError(f"{self.path.name} cannot be written.")
+                raise StoreError(why)
             self._lock, self._owns_lock = lock, True
             return True
         except (Locked, StoreError, OSError) as fault:
@@ -75,6 +76,13 @@ class OpenedFile:
                 raise StoreError(f"{self.path} cannot be made: {fault}") from fault
             self.why_read_only = str(fault)
             return False
+
+    def _why_not_writable(self) -> str:
+        if not self.path.exists():
+            return ""
+        if self.path.stat().st_nlink > 1:  # what each name's log holds would not be known under the other
+            return f"{self.path.name} has a second name (a hard link), and writing under two would spoil it. Copy it."
+        return "" if os.access(self.path, os.W_OK) else f"{self.path.name} cannot be written."
 
     def sibling(self) -> Self:
         """Another connection to the same notebook under the same lock, for a worker thread."""

@@ -7,11 +7,14 @@ from collections.abc import Iterable
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QValidator, QWheelEvent
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QAbstractSpinBox,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -67,6 +70,19 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     if tip:
         made.setToolTip(tip)
     return made
+
+
+def commit_edit(window: QWidget) -> None:
+    """Have the field that is being typed in take what stands in it, as leaving it would."""
+    field = window.focusWidget()
+    if isinstance(field, QAbstractSpinBox):
+        field.interpretText()
+    elif isinstance(field, QLineEdit):
+        table = field.parentWidget().parentWidget() if field.parentWidget() is not None else None
+        if isinstance(table, QAbstractItemView):  # the editor of a cell
+            table.commitData(field)
+        elif field.isModified():
+            field.editingFinished.emit()
 
 
 class NumberField(QDoubleSpinBox):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 import uuid
 from collections.abc import Mapping
@@ -63,11 +64,13 @@ def _level(key: str, text: str, knobs: Mapping[str, Knob]) -> Level:
         return text
     if not 0 < number < 1e6 and key in (*LIMITS, CAP):
         raise ValueError(f"{key}={text} must be over 0")
+    if not math.isfinite(number):
+        raise ValueError(f"{key}={text} is no number that can be set")
     return number
 
 
 def conditions_from(question: Question, values: Mapping[str, str]) -> Conditions:
-    """Conditions that a person stated, the source from the question."""
+    """Conditions that a person stated, the source from the question. Raises InputError."""
     now = time.time_ns()
     found: dict[str, Condition] = {"source": Condition(question.source.value, Provenance.ASKED, now)}
     for key, text in values.items():
@@ -75,6 +78,8 @@ def conditions_from(question: Question, values: Mapping[str, str]) -> Conditions
             value: Level = float(text)
         except ValueError:
             value = text
+        if isinstance(value, float) and not math.isfinite(value):
+            raise InputError(f"The condition {key}={text} cannot be used: it is no number. Leave it out if unknown.")
         found[key] = Condition(value, Provenance.ASKED, now)
     return found
 

@@ -29,6 +29,7 @@ IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "
 
 _UNIT = re.compile(r"[\[(]\s*([A-Za-z%/°]+)\s*[\])]\s*$")  # at the end of a heading
 _OTHER_UNITS = {unit.lower() for units in UNITS.values() for unit in units} | {"fps", "hz", "a", "ma", "wh", "mah"}
+_BARE_UNIT = re.compile(r"(?:^|[\s_])(?:m?W|Wh|°?C|%|[kMG]?Hz|[kMG]B|rpm|m?V|fps)\s*$")
 _TEMPERATURE = r"temp|degree|°|celsius|[\[(][cf][\])]"
 _NOT_DIE = "shell|skin|case|room|ambient|battery"
 
@@ -75,9 +76,11 @@ def guess_channel(name: str) -> str | None:
 
 
 def is_other_quantity(name: str) -> bool:
-    """Whether a heading ends in a unit in brackets that is none of time."""
+    """Whether a heading ends in a unit that is none of time, in brackets or as a word of its own."""
     found = _UNIT.search(name)
-    return found is not None and found.group(1).lower().removeprefix("°") in _OTHER_UNITS
+    if found is not None:
+        return found.group(1).lower().removeprefix("°") in _OTHER_UNITS
+    return _BARE_UNIT.search(name) is not None
 
 
 def _guess_channel_unit(channel: str, name: str, values: NDArray[np.float64]) -> str:

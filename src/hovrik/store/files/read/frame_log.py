@@ -66,6 +66,7 @@ _USUAL = (
 )
 
 _RATE_WORDS = re.compile(r"\bfps\b|frames? ?(per|/|a) ?s|frame ?rate|\bhz\b", re.IGNORECASE)
+MOST_UNNAMED_MS = 28.0  # over it a number without a heading is as likely a rate
 PLAUSIBLE_MS = (0.5, 2000.0)  # of the middle interval
 _MARK_WORDS = re.compile(r"\b(marks?|markers?|scenes?|sections?|segments?|events?)\b", re.IGNORECASE)
 
@@ -97,7 +98,7 @@ class Imported:
 
 def guess(table: Table) -> ColumnMap:
     """A first mapping from values and generic words. Raises ImportRefused where no column can be frame times."""
-    scored, rates = [], []
+    scored, rates, unnamed = [], [], []
     for column, name in enumerate(table.layout.columns):
         found = guess_unit(table, column)
         if _RATE_WORDS.search(name.replace("_", " ")) and "time" not in name.lower():
@@ -106,7 +107,19 @@ def guess(table: Table) -> ColumnMap:
         is_telemetry = (guess_channel(name) is not None and "frame" not in name.lower()) or is_other_quantity(name)
         if found is not None and not is_telemetry:
             unit, score = found
-            scored.append((score + _frame_word_score(name), -column, column, unit))
+            words = _frame_word_score(name)
+            if words < 0:
+                continue  # times of something else
+            if unit is FrameUnit.MS and not words and _middle(table, column) > MOST_UNNAMED_MS:
+                unnamed.append(name)  # 60 of what, ms or frames a second?
+                continue
+            scored.append((score + words, -column, column, unit))
+    if not scored and unnamed:
+        raise ImportRefused(
+            f"The column {unnamed[0]!r} may hold frame times in ms or frames a second; its heading does not say. Name "
+            f"the column and its unit if they are times; a mean rate goes under Summary figures, or --summary.",
+            table.problems[:5],
+        )
     if not scored and rates:
         raise ImportRefused(
             f"The column {rates[0]!r} holds rates, not frame times: a mean rate goes under Summary figures, or "
@@ -159,9 +172,15 @@ def _frame_word_score(name: str) -> float:
         score += 1.5
     if re.search(r"present|\bms\b|time", words):
         score += 0.5
-    if re.search(r"latency|gpu|cpu|wait|busy|display|temp|power|clock|fps|rate|number|index|count", words):
+    if re.search(
+        r"latency|\blag|gpu|cpu|wait|busy|display|temp|power|clock|fps|rate|number|index|count|load|util|charge", words
+    ):
         score -= 2.0
     return score
+
+
+def _middle(table: Table, column: int) -> float:
+    return float(np.nanmedian(table.values[:, column]))
 
 
 def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
@@ -181,6 +200,8 @@ def guess_unit(table: Table, column: int) -> tuple[FrameUnit, float] | None:
             return None  # a sample a second or so: no frames
         unit = FrameUnit.STAMPS_S if step < 0.45 else FrameUnit.STAMPS_MS
         return (unit, 0.6) if 0.0005 <= step <= 500 else None
+    if values.size > 20 and float((steps > 0).mean()) > 0.9:
+        return None  # a clock that starts anew now and then: no intervals
     middle = float(np.median(values))
     word = re.search(r"[\[(_ ](ms|us|µs|ns|s)[\])]?$", name)
     if word:
@@ -204,6 +225,7 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     check_channels(mapping.channels)
     values = table.values[:, mapping.frame_column]
     problems = Problems(table.problems)
+    _refuse_second_table(table, mapping.frame_column)
     kept = np.isfinite(values)
     report_missing(table, mapping.frame_column, ~kept, problems)
     leave_out_absurd(table, values * (mapping.frame_unit.to_ms / 1e3), kept, problems)
@@ -226,6 +248,18 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     origin_s = _origin_s(table, mapping, kept, unit_ms)
     dated = origin_s is not None and (not mapping.frame_unit.is_stamps or clocks.is_date(origin_s))
     return Imported(trace, lines, tuple(told), origin_s, dated, _marks(table, mapping, kept, row_ns))
+
+
+def _refuse_second_table(table: Table, column: int) -> None:
+    """Raises ImportRefused where another heading stands among the values and more values below it."""
+    for (row, at), text in table.text.items():
+        below = table.values[row + 1 :, column]
+        is_heading = _RATE_WORDS.search(text) or guess_channel(text) is not None or is_other_quantity(text)
+        if at == column and is_heading and np.isfinite(below).any():
+            raise ImportRefused(
+                f"Line {table.lines[row]} begins another table ({text[:40]!r}); nothing was imported. Save each table "
+                "as a file of its own."
+            )
 
 
 def _origin_s(table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms: NDArray[np.float64]) -> float | None:

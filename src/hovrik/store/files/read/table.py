@@ -26,6 +26,7 @@ from ..write.text_files import read_bytes
 MOST_BYTES = 2_000_000_000
 MOST_COLUMNS = 1000
 _DELIMITERS = (",", ";", "\t", "|")
+_THOUSANDS = re.compile(r"[-+]?\d{1,3}(\.\d{3})+(,\d*)?")
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?")
 _NOT_FINITE = re.compile(r"[+-]?(nan|inf|infinity)|n/?a|null|none|-+", re.IGNORECASE)
 _MARKS = (
@@ -349,7 +350,9 @@ def _column(
 ) -> NDArray[np.float64]:
     joined = "".join(fields)
     if decimal_comma:
-        fields = [field.replace(",", ".") for field in fields]
+        fields = [_with_decimal_dot(field) for field in fields] if "." in joined else [
+            field.replace(",", ".") for field in fields
+        ]  # fmt: skip
     if not re.search(r"[^0-9eE+\-., ]", joined) and (decimal_comma or "," not in joined):
         try:
             return np.array(fields, dtype=np.float64)
@@ -365,6 +368,14 @@ def _column(
             if field:
                 odd[row, column] = field
     return out
+
+
+def _with_decimal_dot(field: str) -> str:
+    """A number with a decimal comma, its thousands apart by dots; 1.234 alone may be either and stays no number."""
+    field = field.strip()
+    if _THOUSANDS.fullmatch(field):
+        return field.replace(".", "").replace(",", ".") if "," in field else f"{field} (either)"
+    return field.replace(",", ".")
 
 
 def is_missing_word(text: str) -> bool:
