@@ -154,6 +154,15 @@ def test_the_documented_formats_are_those_of_the_program():
     assert made.stdout.strip() == "" and made.returncode == 0, made.stdout + made.stderr
 
 
+@pytest.mark.parametrize("name", [f.name for f in RIG.fields if not f.required])
+def test_null_is_as_good_as_not_there(name):
+    known = Rig("r", "R", 5.0, 20.0).as_dict()
+    body = {"schema": "hovrik-rig", "version": 1, "rig": {**known, name: None}}
+    kind, found = exchange.parse(json.dumps(body), "x.json")
+    without = {k: v for k, v in known.items() if k != name}
+    assert kind == "rig" and Rig.from_dict(found) == Rig.from_dict(without)
+
+
 def test_an_empty_list_is_no_number():
     assert rig_problems({"key": "r", "name": "R", "limit_low_w": [], "limit_high_w": 20}) != []
     assert rig_problems({"key": "r", "name": "R", "limit_low_w": "", "limit_high_w": 20}) != []

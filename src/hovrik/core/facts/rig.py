@@ -4,7 +4,7 @@ unknown."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import MISSING, asdict, dataclass, fields
 from typing import Any, TypeVar
 
 from ..errors import LimitError, PlanError
@@ -276,9 +276,14 @@ def version_of(versions: Sequence[Version], what: str) -> str | None:
 
 
 def plain_fields(kind: type, body: Mapping[str, Any], nested: Sequence[str] = ()) -> dict[str, Any]:
-    """The entries of `body` that are fields of a dataclass, lists as tuples; `nested` ones are left to the caller."""
-    names = {f.name for f in fields(kind)} - set(nested)
-    return {k: tuple(v) if isinstance(v, list) else v for k, v in body.items() if k in names}
+    """The entries of `body` that are fields of a dataclass, lists as tuples; `nested` ones are left to the caller, and
+    null is as good as not there where a field has a default."""
+    known = {f.name: f for f in fields(kind) if f.name not in nested}
+    return {
+        k: tuple(v) if isinstance(v, list) else v
+        for k, v in body.items()
+        if k in known and (v is not None or (known[k].default is MISSING and known[k].default_factory is MISSING))
+    }
 
 
 def many(kind: type[T], bodies: Any) -> tuple[T, ...]:
