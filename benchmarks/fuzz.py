@@ -1,6 +1,7 @@
-"""Spoils rows of a notebook and documents in files at random: nothing but a told problem may come of it.
+"""Spoils rows of a notebook and documents in files at random, or flips bits of whole notebooks: nothing but a told
+problem may come of it, and no other answer without a word.
 
-Run: .venv/bin/python benchmarks/fuzz.py [MUTATIONS]; the tests do a few.
+Run: .venv/bin/python benchmarks/fuzz.py [MUTATIONS]  or  benchmarks/fuzz.py flips [FILES]; the tests do a few.
 """
 
 import gzip
@@ -28,6 +29,7 @@ ROWS = {
     "profile": ("body",), "state": ("body",), "recording": ("readback",), "derived": ("body",),
     "clock": ("data",), "series": ("data",),
 }  # fmt: skip
+TOLD = "told: "
 JUNK = (None, True, -1, 0, 1e308, -1e308, 2**70, "", "x", "\ud800", "y" * 5000, [], [[]], {}, {"a": None}, "NaN")
 
 
@@ -111,8 +113,16 @@ def look(path):
         sweep.unfinished(notebook)
         if found.question is None:
             return None, notebook.spoiled
-        said = _told(lambda: evaluate(notebook, found.question))
-        return said.answer.sentence if said is not None else None, notebook.spoiled
+        try:
+            return evaluate(notebook, found.question).answer.sentence, notebook.spoiled
+        except HovrikError as fault:
+            assert str(fault), "a problem without words"
+            return f"{TOLD}{fault}", notebook.spoiled
+
+
+def is_said(answer, right, spoiled):
+    """Whether the answer is the right one, or something was said."""
+    return bool(spoiled) or answer == right or (answer or "").startswith(TOLD)
 
 
 def _told(act):
@@ -155,7 +165,7 @@ def main(count, seed=1):
             except Exception:
                 print("after", did, file=sys.stderr)
                 raise
-            if answer != right and not spoiled and did.startswith(("clock", "series", "derived")):
+            if not is_said(answer, right, spoiled) and did.startswith(("clock", "series", "derived")):
                 silent.append(did[:80])
             documents(rng, origin)
             if number % 200 == 199:
@@ -163,5 +173,39 @@ def main(count, seed=1):
     return silent
 
 
+def flips(count, seed=1):
+    """Flip one to eight bits anywhere in a notebook, so many times: (told, no difference, other answers unsaid)."""
+    rng, told, same, silent = random.Random(seed), 0, 0, []
+    with tempfile.TemporaryDirectory() as folder:
+        origin = base(folder)
+        right, _ = look(origin)
+        whole = origin.read_bytes()
+        for number in range(count):
+            path = Path(folder) / f"flipped-{number}.hovrik"
+            data, places = bytearray(whole), []
+            for _ in range(rng.randint(1, 8)):
+                places.append((rng.randrange(len(data)), rng.randrange(8)))
+                data[places[-1][0]] ^= 1 << places[-1][1]
+            path.write_bytes(data)
+            try:
+                answer, spoiled = look(path)
+            except HovrikError as fault:
+                assert str(fault), "a problem without words"
+                told += 1
+            else:
+                if not is_said(answer, right, spoiled):
+                    silent.append((places, answer))
+                elif answer == right and not spoiled:
+                    same += 1
+                else:
+                    told += 1
+            for one in Path(folder).glob("flipped-*"):
+                one.unlink()
+    return told, same, silent
+
+
 if __name__ == "__main__":
-    print("silent:", main(int(sys.argv[1]) if len(sys.argv) > 1 else 10_000))
+    if sys.argv[1:2] == ["flips"]:
+        print("told, same, silent:", flips(int(sys.argv[2]) if len(sys.argv) > 2 else 500))
+    else:
+        print("silent:", main(int(sys.argv[1]) if len(sys.argv) > 1 else 10_000))

@@ -28,6 +28,12 @@ PROFILE = {
 }  # fmt: skip
 
 
+def test_flipped_bits_are_told_or_change_nothing():
+    """benchmarks/fuzz.py does 500 files."""
+    told, same, silent = fuzz.flips(12, seed=7)
+    assert told and same and silent == []
+
+
 def test_spoiled_rows_and_documents_are_told_and_nothing_else():
     """benchmarks/fuzz.py does 10,000."""
     assert fuzz.main(15, seed=7) == []
@@ -61,8 +67,12 @@ def test_a_notebook_with_spoiled_rows_opens_and_names_them(tmp_path):
             connection.execute("DROP TRIGGER pass_no_update")
             connection.execute("UPDATE pass SET asked = '[1]' WHERE id = 'bad'")
             connection.execute("UPDATE pass SET conditions = '{\"room_c\": 5}' WHERE id = 'worse'")
-            connection.execute('INSERT INTO state VALUES (\'question\', \'{"kind": "lowest-watts", "terms": 4}\')')
-            connection.execute('INSERT INTO state VALUES (\'design\', \'{"from_w": "x", "to_w": 4, "step_w": 1}\')')
+            connection.execute(
+                'INSERT INTO state (key, body) VALUES (\'question\', \'{"kind": "lowest-watts", "terms": 4}\')'
+            )
+            connection.execute(
+                'INSERT INTO state (key, body) VALUES (\'design\', \'{"from_w": "x", "to_w": 4, "step_w": 1}\')'
+            )
     with Notebook(path) as notebook:
         assert [record.id for record in notebook.passes()] == ["good"]
         assert {row for _, row in notebook.spoiled} == {"bad", "worse"}
@@ -135,3 +145,10 @@ def test_cells_that_a_spreadsheet_would_run_stand_behind_a_quote(tmp_path):
     said = CliRunner().invoke(commands, ["passes", str(path), "--csv"]).output
     assert "'=1+1" in said and "'=cmd" in said and ",=1+1" not in said
     assert json.loads(CliRunner().invoke(commands, ["passes", str(path), "--json"]).output)["passes"]
+
+
+@pytest.mark.parametrize("value", [-1, 0, -1e308, 1e308])
+@pytest.mark.parametrize("name", ["cap_fps", "sustained_limit_w"])
+def test_a_limit_or_a_cap_of_nothing_is_not_sound(name, value):
+    with pytest.raises(ValueError, match="must be over 0"):
+        setup_of(json.dumps({name: value}))

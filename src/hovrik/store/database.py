@@ -13,6 +13,8 @@ from ..core.errors import Damaged, Locked, StoreError, TooNew
 from .upgrade import AFTER
 
 APPLICATION_ID = 0x484F5652  # "HOVR"
+# a damaged file may also spoil the words that its fault is told in
+UNREADABLE = (sqlite3.DatabaseError, UnicodeDecodeError)
 BUSY_S = 2.0  # how long a write waits for another one of the same notebook
 
 
@@ -65,9 +67,15 @@ def connect(path: Path, *, read_only: bool, busy_s: float = BUSY_S) -> sqlite3.C
             connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = FULL")
         connection.execute("PRAGMA foreign_keys = ON")
-    except sqlite3.DatabaseError as fault:
+        connection.text_factory = _text
+    except UNREADABLE as fault:
         raise _unreadable(path, fault) from fault
     return connection
+
+
+def _text(data: bytes) -> str:
+    """Text of a row; bytes that are none stay in it as half letters, so that the one row is found to be spoiled."""
+    return data.decode("utf-8", "surrogateescape")
 
 
 def _read_only(path: Path) -> sqlite3.Connection:
@@ -90,7 +98,9 @@ def _read_only(path: Path) -> sqlite3.Connection:
     return connection
 
 
-def _unreadable(path: Path, fault: sqlite3.DatabaseError) -> StoreError:
+def _unreadable(path: Path, fault: Exception) -> StoreError:
+    if isinstance(fault, UnicodeDecodeError):
+        return Damaged(f"{path.name} is damaged: the list of its tables is no text. Nothing was changed.")
     if "not a database" in str(fault) or "malformed" in str(fault):
         return Damaged(
             f"{path.name} is not a notebook that can be read ({fault}). Nothing was changed; open a copy instead."
@@ -126,15 +136,16 @@ def prepare(connection: sqlite3.Connection, path: Path, *, read_only: bool, chec
             if number > version:
                 _migrate(connection, number, script, path)
         connection.execute("PRAGMA foreign_keys = ON")
-    except sqlite3.DatabaseError as fault:
+    except UNREADABLE as fault:
         raise _unreadable(path, fault) from fault
 
 
 def look_through(connection: sqlite3.Connection, path: Path) -> None:
-    """Look at every page of the file, which takes as long as reading it. Raises Damaged, StoreError."""
+    """Look at every page of the file and at what its indices say, which takes as long as reading it. Raises Damaged,
+    StoreError."""
     try:
-        verdict = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-    except sqlite3.DatabaseError as fault:
+        verdict = connection.execute("PRAGMA integrity_check(1)").fetchone()[0]
+    except UNREADABLE as fault:
         raise _unreadable(path, fault) from fault
     if verdict != "ok":
         raise Damaged(f"{path.name} is damaged ({verdict}). Nothing was changed; restore a copy.")

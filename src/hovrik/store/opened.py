@@ -12,7 +12,8 @@ from pathlib import Path
 from typing import Any, Self, TypeVar
 
 from ..core.errors import HovrikError, Locked, StoreError
-from .database import BUSY_S, WriterLock, connect, look_through, prepare
+from .database import BUSY_S, UNREADABLE, WriterLock, connect, look_through, prepare
+from .packing import seal
 from .sound import WRONG
 
 T = TypeVar("T")
@@ -131,7 +132,7 @@ class OpenedFile:
                 if self._connection.in_transaction:
                     self._connection.execute("ROLLBACK")
                 raise
-        except sqlite3.DatabaseError as fault:
+        except UNREADABLE as fault:
             raise StoreError(
                 f"{self.path.name} cannot be written: {fault}. Everything stored before is safe; "
                 "free some disk space or check the folder."
@@ -141,7 +142,7 @@ class OpenedFile:
         """Rows of a query. Raises StoreError where the file cannot be read."""
         try:
             return self._connection.execute(query, values).fetchall()
-        except sqlite3.DatabaseError as fault:
+        except UNREADABLE as fault:
             raise StoreError(f"{self.path.name} cannot be read: {fault}.") from fault
 
     def each(self, table: str, rows: Iterable[tuple[Any, ...]], build: Callable[..., T]) -> list[T]:
@@ -155,6 +156,18 @@ class OpenedFile:
                 name = str(row[0])
                 self.spoiled[table, name] = Spoiled(table, name, str(fault) or type(fault).__name__)
         return found
+
+    def each_sealed(self, table: str, rows: Iterable[tuple[Any, ...]], build: Callable[..., T]) -> list[T]:
+        """The same of rows whose last value is the checksum of the others: one that does not agree is spoiled."""
+
+        def checked(*row: Any) -> T:
+            *values, found = row
+            made = build(*values)
+            if found is not None and found != seal(*values):
+                raise ValueError("its checksum does not agree: it was changed by something other than Hovrik")
+            return made
+
+        return self.each(table, rows, checked)
 
     def revision(self) -> int:
         """A number that changes whenever any connection changes the file's contents that this one can see."""

@@ -64,6 +64,11 @@ def checksum(data: bytes) -> int:
     return zlib.crc32(data)
 
 
+def seal(*values: Any) -> int:
+    """CRC-32 of what a row says: whole numbers, text and NULL in order."""
+    return checksum("\x1f".join("" if value is None else str(value) for value in values).encode("utf-8", "replace"))
+
+
 def _deflate(numbers: NDArray[Any]) -> bytes:
     planes = np.ascontiguousarray(numbers.view(np.uint8).reshape(numbers.size, -1).T)
     return zlib.compress(planes.tobytes(), _LEVEL)

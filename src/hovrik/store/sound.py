@@ -10,11 +10,14 @@ from functools import lru_cache
 from typing import Any
 
 from ..core.facts.condition import Condition, from_plain
+from ..core.facts.knob import CAP, LIMITS
 from ..core.facts.setup import Setup, Snapshot
 
 MOST_LETTERS = 4_000_000  # of one JSON text
 MOST_TEXT = 4_000  # of one text in it
 MOST_DEPTH = 40
+MOST_LEVEL = 1e6  # of a limit or a cap
+_OVER_NOTHING = frozenset((*LIMITS, CAP))
 # what spoiled values raise
 WRONG = (ValueError, TypeError, KeyError, AttributeError, OverflowError, IndexError)
 
@@ -118,4 +121,6 @@ def summary_of(text: Any) -> dict[str, float | str]:
 def _level(key: str, value: Any) -> Any:
     if isinstance(value, bool) or not isinstance(value, int | float | str):
         raise ValueError(f"{key} must be a number or a word, got {type(value).__name__}")
+    if key in _OVER_NOTHING and not isinstance(value, str) and not 0 < value < MOST_LEVEL:
+        raise ValueError(f"{key} must be over 0, got {value:g}")
     return value

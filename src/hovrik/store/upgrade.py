@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from .packing import checksum, pack_stamps, pack_values
+from .packing import checksum, pack_stamps, pack_values, seal
 
 
 def pack_chunks(connection: sqlite3.Connection) -> None:
@@ -106,4 +106,28 @@ def _to_format_4(connection: sqlite3.Connection) -> None:
     lay_steps(connection)
 
 
-AFTER = {4: _to_format_4}
+_SEALED = {
+    "pass": "id, plan_id, plan_index, step_id, recording_id, from_ns, to_ns, start_ns, end_ns, rig, slot, title, "
+    "scene, origin, purpose, outcome, reason, asked, read, conditions, summary, started_ns",
+    "entity": "id, kind, key, parent, body, noted_at",
+    "annotation": "uid, pass_id, kind, body, noted_at",
+    "journal": "id, plan_id, machine, snapshot",
+    "profile": "id, body",
+    "state": "key, body",
+}
+
+
+def seal_rows(connection: sqlite3.Connection) -> None:
+    """Format 5: the checksum of every row as it stands; what may not be changed is changed once."""
+    triggers = connection.execute("SELECT name, sql FROM sqlite_master WHERE type = 'trigger'").fetchall()
+    for name, _ in triggers:
+        connection.execute(f"DROP TRIGGER {name}")
+    for table, columns in _SEALED.items():
+        own = columns.split(",", 1)[0]
+        rows = connection.execute(f"SELECT {columns} FROM {table}").fetchall()
+        connection.executemany(f"UPDATE {table} SET checksum = ? WHERE {own} = ?", [(seal(*r), r[0]) for r in rows])
+    for _, text in triggers:
+        connection.execute(text)
+
+
+AFTER = {4: _to_format_4, 5: seal_rows}

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from ..opened import dump
-from ..packing import pack_body, unpack_body
+from ..packing import pack_body, seal, unpack_body
 from ..sound import WRONG, json_of, table_of
 from .notes import Notes
 
@@ -62,10 +62,11 @@ class Kept(Notes):
                 "AND source = ? AND removed_at IS NULL",
                 (now, *keys),
             )
+            text = dump(body)
             connection.execute(
-                "INSERT INTO profile (id, rig_key, slot_key, title_key, source, body, noted_at) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (made, *keys, dump(body), now),
+                "INSERT INTO profile (id, rig_key, slot_key, title_key, source, body, noted_at, checksum) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                (made, *keys, text, now, seal(made, text)),
             )
         return made
 
@@ -78,19 +79,20 @@ class Kept(Notes):
 
     def profiles(self) -> list[tuple[str, dict[str, Any]]]:
         """(id, body) of the profiles in force, newest first."""
-        rows = self.read_rows("SELECT id, body FROM profile WHERE removed_at IS NULL ORDER BY seq DESC")
-        return self.each("profile", rows, lambda name, body: (name, table_of(body)))
+        rows = self.read_rows("SELECT id, body, checksum FROM profile WHERE removed_at IS NULL ORDER BY seq DESC")
+        return self.each_sealed("profile", rows, lambda name, body: (name, table_of(body)))
 
     # -- what is remembered
 
     def get_state(self, key: str) -> Any:
         """A remembered value, or None."""
-        rows = self.read_rows("SELECT body FROM state WHERE key = ?", key)
-        return next(iter(self.each("state", [(key, *row) for row in rows], lambda _, body: json_of(body))), None)
+        rows = self.read_rows("SELECT body, checksum FROM state WHERE key = ?", key)
+        return next(iter(self.each_sealed("state", [(key, *row) for row in rows], lambda _, body: json_of(body))), None)
 
     def set_state(self, key: str, body: Any) -> None:
         """Remember a value; silently not on a read-only notebook, where nothing is lost by it."""
         if self.read_only:
             return
         with self.writing() as connection:
-            connection.execute("INSERT OR REPLACE INTO state VALUES (?, ?)", (key, dump(body)))
+            text = dump(body)
+            connection.execute("INSERT OR REPLACE INTO state VALUES (?, ?, ?)", (key, text, seal(key, text)))

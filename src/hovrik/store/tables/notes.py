@@ -13,6 +13,7 @@ from ...core.facts.incident import Incident, IncidentKind
 from ...core.facts.setup import Setup
 from ...core.finding import State
 from ..opened import OpenedFile, dump
+from ..packing import seal
 from ..sound import setup_of, table_of
 from .versions import CONTEXT, freeze
 
@@ -45,13 +46,13 @@ class Notes(OpenedFile):
 
     def annotate(self, pass_id: str, kind: str, body: Mapping[str, Any]) -> str:
         """Add a mark, overrule or deletion; its uid."""
-        made = str(uuid.uuid4())
+        row = (str(uuid.uuid4()), pass_id, kind, dump(body), time.time_ns())
         with self.writing() as connection:
             connection.execute(
-                "INSERT INTO annotation (uid, pass_id, kind, body, noted_at) VALUES (?, ?, ?, ?, ?)",
-                (made, pass_id, kind, dump(body), time.time_ns()),
+                "INSERT INTO annotation (uid, pass_id, kind, body, noted_at, checksum) VALUES (?, ?, ?, ?, ?, ?)",
+                (*row, seal(*row)),
             )
-        return made
+        return row[0]
 
     def undo_annotation(self, pass_id: str, uid: str) -> str:
         """Undo an annotation by a further row; undoing that row's uid brings it back."""
@@ -60,12 +61,12 @@ class Notes(OpenedFile):
     def annotations(self, pass_id: str | None = None) -> dict[str, list[Annotation]]:
         """Annotations in force by pass, oldest first; verdicts, which format 3 and before kept, are none."""
         rows = self.read_rows(
-            "SELECT uid, pass_id, kind, body, noted_at FROM annotation WHERE kind <> 'verdict'"
+            "SELECT uid, pass_id, kind, body, noted_at, checksum FROM annotation WHERE kind <> 'verdict'"
             + (" AND pass_id = ?" if pass_id else "")
             + " ORDER BY seq",
             *([pass_id] if pass_id else []),
         )
-        notes = self.each("annotation", rows, _annotation)
+        notes = self.each_sealed("annotation", rows, _annotation)
         undone: set[str] = set()
         for _, note in reversed(notes):  # a later undo may undo an undo
             if note.kind == "undo" and note.uid not in undone:

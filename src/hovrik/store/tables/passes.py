@@ -14,6 +14,7 @@ from ...core.passes.record import End, Origin, PassRecord
 from ...core.passes.recording import Recording
 from ...core.passes.trace import Trace
 from ..opened import dump
+from ..packing import seal
 from ..sound import conditions_of, setup_of, summary_of
 from .notes import Notes
 from .series import Series, insert, pack
@@ -69,28 +70,30 @@ class Passes(Series, Notes):
             packed = pack(recording)
         conditions, trace = condition.to_plain(record.conditions), record.trace
         ids = [record.context[kind] for kind in CONTEXT]
+        row = (
+            record.id, record.plan_id, record.plan_index, record.step_id,
+            recording.id if recording is not None else None, *record.within,
+            trace.start_ns if trace else 0, trace.end_ns if trace else 0, *ids, record.origin.value,
+            record.purpose, record.outcome.value, record.reason, dump(record.asked.as_dict()),
+            dump(record.read.as_dict()), dump(conditions), dump(record.summary), record.started_ns,
+        )  # fmt: skip
         with self.writing() as connection:
             if packed is not None:
                 insert(connection, packed)
             freeze(connection, ids)
             connection.execute(
-                f"INSERT INTO pass ({_COLUMNS}, source, log_part, noted_at, rig_key, slot_key, title_key, scene_key) "
-                f"VALUES ({', '.join('?' * 25)}, {', '.join([_KEY] * 4)})",
+                f"INSERT INTO pass ({_COLUMNS}, checksum, source, log_part, noted_at, rig_key, slot_key, title_key, "
+                f"scene_key) VALUES ({', '.join('?' * 26)}, {', '.join([_KEY] * 4)})",
                 (
-                    record.id, record.plan_id, record.plan_index, record.step_id,
-                    recording.id if recording is not None else None, *record.within,
-                    trace.start_ns if trace else 0, trace.end_ns if trace else 0, *ids, record.origin.value,
-                    record.purpose, record.outcome.value, record.reason, dump(record.asked.as_dict()),
-                    dump(record.read.as_dict()), dump(conditions), dump(record.summary), record.started_ns,
-                    _value(conditions, "source"), _value(conditions, LOG_PART), time.time_ns(), *ids,
+                    *row, seal(*row), _value(conditions, "source"), _value(conditions, LOG_PART), time.time_ns(), *ids,
                 ),
             )  # fmt: skip
 
     def passes(self, where: PassQuery = PassQuery()) -> list[PassRecord]:
         """Passes without their series (trace None even where there is one), oldest first."""
         condition_, values = where.query()
-        rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE {condition_} ORDER BY seq", *values)
-        return self.each("pass", rows, _record)
+        rows = self.read_rows(f"SELECT {_COLUMNS}, checksum FROM pass WHERE {condition_} ORDER BY seq", *values)
+        return self.each_sealed("pass", rows, _record)
 
     def newest_pass(self) -> int:
         """Sequence number of the newest pass, 0 for none."""
@@ -127,10 +130,10 @@ class Passes(Series, Notes):
     def load(self, pass_id: str) -> PassRecord:
         """One pass in full, its marks as annotated; without its trace where that is damaged. Raises StoreError where
         there is none."""
-        rows = self.read_rows(f"SELECT {_COLUMNS} FROM pass WHERE id = ?", pass_id)
+        rows = self.read_rows(f"SELECT {_COLUMNS}, checksum FROM pass WHERE id = ?", pass_id)
         if not rows:
             raise StoreError(f"Pass {pass_id} is not in {self.path.name}.")
-        made = self.each("pass", rows, _record)
+        made = self.each_sealed("pass", rows, _record)
         if not made:
             raise StoreError(
                 f"Pass {pass_id} in {self.path.name} cannot be read: {self.spoiled['pass', pass_id].fault}."

@@ -12,6 +12,7 @@ from ...core.errors import StoreError
 from ...core.facts.setup import Snapshot
 from ...core.plan.steps import Batch, Step
 from ..opened import OpenedFile, dump
+from ..packing import seal
 from ..sound import json_of, setup_from, snapshot_of, table_of
 from .versions import freeze
 
@@ -113,9 +114,10 @@ class Plans(OpenedFile):
         with self.writing() as connection:
             if open_entry is not None:
                 connection.execute("UPDATE journal SET restored_at = ? WHERE id = ?", (time.time_ns(), open_entry.id))
+            row = (made, plan_id, dump(machine), dump(kept.as_dict()))
             connection.execute(
-                "INSERT INTO journal (id, plan_id, machine, snapshot, began_at) VALUES (?, ?, ?, ?, ?)",
-                (made, plan_id, dump(machine), dump(kept.as_dict()), time.time_ns()),
+                "INSERT INTO journal (id, plan_id, machine, snapshot, began_at, checksum) VALUES (?, ?, ?, ?, ?, ?)",
+                (*row, time.time_ns(), seal(*row)),
             )
         return made
 
@@ -136,12 +138,14 @@ class Plans(OpenedFile):
     def open_runs(self) -> list[JournalEntry]:
         """Runs whose machine was not confirmed to be put back."""
         rows = self.read_rows(
-            "SELECT id, plan_id, machine, snapshot, position FROM journal WHERE restored_at IS NULL ORDER BY seq"
+            "SELECT id, plan_id, machine, snapshot, checksum, position FROM journal WHERE restored_at IS NULL "
+            "ORDER BY seq"
         )
-        return self.each(
-            "journal", rows,
-            lambda name, plan, machine, snap, position: JournalEntry(
-                name, plan, table_of(machine), snapshot_of(snap), position
+        positions = {row[0]: row[5] for row in rows}
+        return self.each_sealed(
+            "journal", [row[:5] for row in rows],
+            lambda name, plan, machine, snap: JournalEntry(
+                name, plan, table_of(machine), snapshot_of(snap), positions[name]
             ),
         )  # fmt: skip
 

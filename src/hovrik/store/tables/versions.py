@@ -17,10 +17,11 @@ from ...core.facts.sheet import Sheet, problems
 from ...core.facts.sheets import RIG, SCENE, SLOT, TITLE
 from ...core.facts.title import Scene, Title
 from ..opened import OpenedFile, dump
+from ..packing import seal
 from ..sound import WRONG, table_of
 
 CONTEXT = ("rig", "slot", "title", "scene")
-_ENTITY = "SELECT id, kind, key, parent, body, noted_at FROM entity"
+_ENTITY = "SELECT id, kind, key, parent, body, noted_at, checksum FROM entity"
 
 
 @dataclass(frozen=True)
@@ -53,45 +54,47 @@ class Versions(OpenedFile):
         if newest and newest[0][3] is None:
             with self.writing() as connection:
                 changed = connection.execute(
-                    "UPDATE entity SET body = ?, parent = ?, noted_at = ?, seq = (SELECT max(seq) + 1 FROM entity) "
-                    "WHERE id = ? AND frozen_at IS NULL",
-                    (text, parent, now, newest[0][0]),
+                    "UPDATE entity SET body = ?, parent = ?, noted_at = ?, checksum = ?, "
+                    "seq = (SELECT max(seq) + 1 FROM entity) WHERE id = ? AND frozen_at IS NULL",
+                    (text, parent, now, seal(newest[0][0], kind, key, parent, text, now), newest[0][0]),
                 ).rowcount
             if changed:
                 return str(newest[0][0])
         made = str(uuid.uuid4())
         with self.writing() as connection:
             connection.execute(
-                "INSERT INTO entity (id, kind, key, parent, body, noted_at) VALUES (?, ?, ?, ?, ?, ?)",
-                (made, kind, key, parent, text, now),
+                "INSERT INTO entity (id, kind, key, parent, body, noted_at, checksum) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (made, kind, key, parent, text, now, seal(made, kind, key, parent, text, now)),
             )
         return made
 
     def entities(self, kind: str | None = None) -> list[Entity]:
         """Every version, oldest first."""
         where, values = (" WHERE kind = ?", [kind]) if kind else ("", [])
-        return self.each("entity", self.read_rows(f"{_ENTITY}{where} ORDER BY seq", *values), _entity)
+        return self.each_sealed("entity", self.read_rows(f"{_ENTITY}{where} ORDER BY seq", *values), _entity)
 
     def history(self, kind: str, key: str) -> list[Entity]:
         """Every version of one thing, oldest first; key may end in * for all that begin so."""
         rows = self.read_rows(f"{_ENTITY} WHERE kind = ? AND key GLOB ? ORDER BY seq", kind, _literal(key))
-        return self.each("entity", rows, _entity)
+        return self.each_sealed("entity", rows, _entity)
 
     def entity(self, entity_id: str) -> Entity | None:
         """One version."""
-        return next(iter(self.each("entity", self.read_rows(f"{_ENTITY} WHERE id = ?", entity_id), _entity)), None)
+        return next(
+            iter(self.each_sealed("entity", self.read_rows(f"{_ENTITY} WHERE id = ?", entity_id), _entity)), None
+        )
 
     def newest(self, kind: str) -> dict[str, Entity]:
         """Newest version by key, the last noted last."""
         rows = self.read_rows(
             f"{_ENTITY} WHERE seq IN (SELECT max(seq) FROM entity WHERE kind = ? GROUP BY key) ORDER BY seq", kind
         )
-        return {entity.key: entity for entity in self.each("entity", rows, _entity)}
+        return {entity.key: entity for entity in self.each_sealed("entity", rows, _entity)}
 
     def newest_of(self, kind: str, key: str) -> Entity | None:
         """Newest version of one thing."""
         rows = self.read_rows(f"{_ENTITY} WHERE kind = ? AND key = ? ORDER BY seq DESC LIMIT 1", kind, key)
-        return next(iter(self.each("entity", rows, _entity)), None)
+        return next(iter(self.each_sealed("entity", rows, _entity)), None)
 
 
 def _literal(key: str) -> str:
