@@ -22,7 +22,7 @@ def write(table, row, heading, text):
 def test_knobs_of_ones_own_on_the_rig_and_in_a_slot(window):
     click(window.stage_buttons["Rig"])
     stage, session = window.stage("Rig"), window.session
-    stage.pages.setCurrentIndex(4)
+    stage.pages.show_page("OS slots")
     click(stage.own_knobs.add)
     click(stage.own_knobs.add)
     assert [one.id for one in session.rig.own_knobs] == ["my_option", "my_option_2"]
@@ -46,14 +46,15 @@ def test_knobs_of_ones_own_on_the_rig_and_in_a_slot(window):
 def test_set_ups_options_and_sections_of_a_title(window, qtbot):
     click(window.stage_buttons["Scene"])
     stage, session = window.stage("Scene"), window.session
-    stage.pages.setCurrentIndex(1)
+    stage.pages.show_page("Set-ups")
     before = len(session.title.set_ups)
     click(stage.set_ups.add)
     click(stage.set_ups.add)
     assert [one.name for one in session.title.set_ups[before:]] == ["another", "another 2"]
+    stage.pages.show_page("Title")
     click(stage.own_knobs.add)
     assert session.title.own_knobs[-1].id == "my_option"
-    stage.pages.setCurrentIndex(2)
+    stage.pages.show_page("Scenes")
     click(stage.sections.add)
     assert session.title.scene("causeway").sections == (Section("first half", 0.0, 30.0),)
     write(stage.sections, 0, "to (s)", "0")
@@ -65,7 +66,7 @@ def test_a_section_is_read_apart(window, qtbot):
     session = window.session
     click(window.stage_buttons["Scene"])
     click_page = window.stage("Scene")
-    click_page.pages.setCurrentIndex(2)
+    click_page.pages.show_page("Scenes")
     click(click_page.sections.add)
     click(window.stage_buttons["Read"])
     read = window.stage("Read")

@@ -28,17 +28,17 @@ def test_the_minimum_rig_and_a_title_from_nothing(tmp_path, qtbot):
         click(window.stage_buttons["Rig"])
         rig = window.stage("Rig")
         click(rig.new)
-        assert rig.pages.currentIndex() == 1
+        assert rig.pages.page == "Machine"
         for name, text in (("name", "Hearthside 9"), ("limit_low_w", "5"), ("limit_high_w", "25"),
                            ("battery_wh", "50"), ("refresh_hz", "60, 90")):  # fmt: skip
             enter(rig.form, name, text)
-        assert missing_minimum(window.session.rig) == () and rig.heading.text() == "Hearthside 9"
+        assert missing_minimum(window.session.rig) == () and window.session.rig.name == "Hearthside 9"
         assert rig.minimum_words.text().startswith("Yes: limits 5 to 25 W, 50 Wh, panel 60, 90 Hz")
         click(window.stage_buttons["Scene"])
         scene = window.stage("Scene")
         click(scene.new)
         enter(scene.form, "name", "Copper Ferry")
-        scene.pages.setCurrentIndex(1)
+        scene.pages.show_page("Set-ups")
         enter(scene.scene_form, "name", "Ferry deck")
         question = window.session.question
         assert question is not None and window.question_line.scene.currentText() == "Copper Ferry · Ferry deck"
@@ -52,7 +52,7 @@ def test_edits_are_checked_kept_and_undone(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         click(window.stage_buttons["Rig"])
         rig, session = window.stage("Rig"), window.session
-        rig.pages.setCurrentIndex(1)
+        rig.pages.show_page("Machine")
         enter(rig.form, "battery_wh", "lots")
         field = rig.form.entries["battery_wh"]
         assert field.problem.isVisible() and "is not a number" in field.problem.text() and session.rig.battery_wh == 46
@@ -73,7 +73,7 @@ def test_tables_of_modes_slots_and_versions(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         window.show_stage("Rig")
         rig, session = window.stage("Rig"), window.session
-        rig.pages.setCurrentIndex(2)
+        rig.pages.show_page("Machine")
         click(rig.modes.add)
         assert [m.name for m in session.rig.modes][-1] == "new mode"
         rig.modes.table.item(3, 1).setText("22")
@@ -83,7 +83,7 @@ def test_tables_of_modes_slots_and_versions(demo_copy, qtbot):
         rig.modes.table.setCurrentCell(3, 0)
         click(rig.modes.remove)
         assert len(session.rig.modes) == 3
-        rig.pages.setCurrentIndex(3)
+        rig.pages.show_page("OS slots")
         last = rig.slots.rowCount() - 1
         rig.slots.item(last, 0).setText("mole-at-the-mill: needs an older layer (2.1)")
         (stopped,) = session.rig.slots[0].does_not_run
@@ -92,7 +92,7 @@ def test_tables_of_modes_slots_and_versions(demo_copy, qtbot):
         assert "place one of live" in rig.message.text() and session.rig.slots[0].knobs == ()
         click(rig.add_slot)
         assert len(session.rig.slots) == 3 and rig.slots.columnCount() == 3
-        rig.pages.setCurrentIndex(5)
+        rig.pages.show_page("OS slots")
         rig.versions.table.item(0, 2).setText("0.33")
         assert session.rig.firmware == "0.33" and "firmware 0.33 (was 0.31)" in rig.history.text()
         rig.versions.table.item(0, 0).setText("nobody")
@@ -103,7 +103,7 @@ def test_the_list_before_measuring(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         window.show_stage("Rig")
         rig, session = window.stage("Rig"), window.session
-        rig.pages.setCurrentIndex(6)
+        rig.pages.show_page("Preflight")
         qtbot.waitUntil(lambda: "(read)" in texts(rig.preflight), timeout=60_000)
         fields = rig.preflight.fields
         assert "Charge between 51 and 100 %" in texts(rig.preflight)
@@ -144,7 +144,7 @@ def test_scenes_mix_and_what_can_be_told_apart(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         click(window.stage_buttons["Scene"])
         scene, session = window.stage("Scene"), window.session
-        scene.pages.setCurrentIndex(3)
+        scene.pages.show_page("Repeatability")
         at_rest(scene, qtbot)
         assert "one pass varies by" in scene.spread_words.text() and "of 60 s" in scene.advice.text()
         assert len(scene.plot.data) == 8
@@ -152,7 +152,7 @@ def test_scenes_mix_and_what_can_be_told_apart(demo_copy, qtbot):
         assert "To tell 1 % apart" in scene.advice.text()
         scene.figure.setCurrentIndex(3)
         assert scene.plot.read_out(30, 0).startswith("30 min")
-        scene.pages.setCurrentIndex(2)
+        scene.pages.show_page("Scenes")
         enter(scene.scene_form, "mix", "90")
         assert "add up to 120 %" in window.banner.text.text()
         enter(scene.scene_form, "mix", "60")
@@ -161,7 +161,7 @@ def test_scenes_mix_and_what_can_be_told_apart(demo_copy, qtbot):
         assert len(session.title.scenes) == 3 and session.question.scene == session.title.scenes[-1].key
         click(scene.drop_scene)
         assert len(session.title.scenes) == 2
-        scene.pages.setCurrentIndex(0)
+        scene.pages.show_page("Title")
         scene.versions.show_rows([])
         click(scene.versions.add)
         assert session.title.versions[0].what == "game patch"

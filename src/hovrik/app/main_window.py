@@ -1,4 +1,4 @@
-"""Assembly only: question, answer, stages, bench line, and the wires between them."""
+"""The wires between question, answer, stages, bench line and the run."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ import contextlib
 from collections.abc import Callable, Sequence
 from typing import TypeVar
 
-from PyQt6.QtCore import QByteArray, Qt, QTimer
+from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
-from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QMainWindow
 
 from ..bench.job import Progress
 from ..bench.protocol import Machine
@@ -22,19 +22,17 @@ from ..service.machines import open_machine
 from ..store.notebook import Notebook
 from .commands import answer
 from .evaluate_worker import EvaluateWorker
+from .frame import Frame
 from .guide import Guide
 from .run_worker import RunWorker
 from .session import Session
 from .settings import remember, remembered
 from .stages.base import Stage
 from .stages.bench import BenchStage
-from .widgets.answer_panel import AnswerPanel
-from .widgets.banner import Banner
-from .widgets.bench_line import BenchLine
-from .widgets.fields import button, commit_edit
-from .widgets.question_line import QuestionLine
+from .widgets.fields import commit_edit
 from .worker import Worker
 
+USUAL = QSize(1280, 800)
 STAGES = ("Rig", "Scene", "Plan", "Bench", "Read", "Choose", "Keep")
 
 
@@ -45,60 +43,22 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session = session
         self.setWindowTitle(f"Hovrik: {session.notebook.path.stem}")
-        self.resize(1280, 800)
         self.evaluator = EvaluateWorker(session.notebook.sibling)
         self.runner = RunWorker(session.notebook.sibling)
         self.guide = Guide()
         self._waiting_setups: Sequence[Setup] = ()
-        self.question_line = QuestionLine(session)
-        self.answer_panel = AnswerPanel(session)
-        self.banner = Banner()
-        self.bench_line = BenchLine()
-        self.stack = QStackedWidget()
+        self.frame = Frame(session, STAGES)
+        self.question_line, self.answer_panel = self.frame.question_line, self.frame.answer_panel
+        self.banner, self.bench_line, self.stack = self.frame.banner, self.frame.bench_line, self.frame.stack
+        self.stage_buttons = self.frame.rail.buttons
         self._pages: dict[str, Stage] = {}
-        self.stage_buttons = {}
-        self._arrange()
+        self.setCentralWidget(self.frame)
         self._make_actions()
         self._connect()
         self._restore_state()
         session.look_at_machine()
         self._offer_recovery()
         QTimer.singleShot(30, self._first_look)
-
-    # -- assembly
-
-    def _arrange(self) -> None:
-        rail = QWidget()
-        rail.setObjectName("stageRail")
-        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        rail.setFixedWidth(132)
-        column = QVBoxLayout(rail)
-        column.setContentsMargins(0, 6, 0, 6)
-        column.setSpacing(0)
-        group = QButtonGroup(self)
-        for number, name in enumerate(STAGES, 1):
-            made = button(name, "stage", f"{name} (Ctrl+{number})")
-            made.setCheckable(True)
-            made.setAccessibleName(f"{name} stage")
-            made.clicked.connect(lambda _on, stage=name: self.show_stage(stage))
-            group.addButton(made)
-            self.stage_buttons[name] = made
-            column.addWidget(made)
-        column.addStretch()
-        middle = QHBoxLayout()
-        middle.setSpacing(0)
-        middle.addWidget(rail)
-        middle.addWidget(self.stack, 1)
-        centre = QWidget()
-        layout = QVBoxLayout(centre)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        self.question_line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        for widget in (self.question_line, self.answer_panel, self.banner):
-            layout.addWidget(widget)
-        layout.addLayout(middle, 1)
-        layout.addWidget(self.bench_line)
-        self.setCentralWidget(centre)
 
     def _make_actions(self) -> None:
         stack = self.session.undo_stack
@@ -110,8 +70,10 @@ class MainWindow(QMainWindow):
         wired: list[tuple[str, str, Callable[[], None]]] = [
             ("Start the sweep", "F5", self.start_sweep),
             ("Stop the sweep", "F8", self._stop),
-            ("Pause or go on", "F6", lambda: self.bench.pause.click()),
+            ("Pause or go on", "F6", self._pause_or_go_on),
             ("Import passes", "Ctrl+I", self.open_import),
+            ("Next page", "Ctrl+Tab", lambda: self._step_page(1)),
+            ("Page before", "Ctrl+Shift+Tab", lambda: self._step_page(-1)),
             ("Note an incident", "F9", self.note_incident),
         ]
         for n, name in enumerate(STAGES, 1):
@@ -138,7 +100,9 @@ class MainWindow(QMainWindow):
         session.evaluation_changed.connect(self._show_readiness)
         session.design_changed.connect(self._show_readiness)
         session.profiles_changed.connect(self._show_readiness)
+        self.frame.rail.asked.connect(self.show_stage)
         self.bench_line.stop_asked.connect(self._stop)
+        self.bench_line.pause_asked.connect(self._pause)
         self.runner.started.connect(lambda: self.bench_line.show_running(True))
         self._soon = QTimer(self)  # figures follow a run at a walking pace; the run comes first
         self._soon.setSingleShot(True)
@@ -154,7 +118,7 @@ class MainWindow(QMainWindow):
         if name not in self._pages:
             made = self._make_stage(name)
             self._pages[name] = made
-            self.stack.addWidget(made)
+            self.frame.add_stage(made)
         return self._pages[name]
 
     def _make_stage(self, name: str) -> Stage:
@@ -210,7 +174,7 @@ class MainWindow(QMainWindow):
         if self.focusWidget() in self.stage_buttons.values():
             self.stage_buttons[name].setFocus()
         self.stack.setCurrentWidget(self.stage(name))
-        self.stage_buttons[name].setChecked(True)
+        self.frame.rail.choose(name)
 
     @property
     def bench(self) -> BenchStage:
@@ -265,9 +229,7 @@ class MainWindow(QMainWindow):
             "Choose": "answered" if stated else "wants passes" if not counted else "wants more",
             "Keep": f"{kept} kept" if kept else "nothing kept",
         }
-        for name, made in self.stage_buttons.items():
-            made.setText(f"{name}\n{waits[name]}")
-            made.setAccessibleDescription(waits[name])
+        self.frame.rail.show_states(waits)
 
     # -- running
 
@@ -357,12 +319,25 @@ class MainWindow(QMainWindow):
             self.guide.stop()
         self.runner.stop()
 
+    def _pause_or_go_on(self) -> None:
+        if self.runner.is_running:
+            self._pause(not self.bench_line.pause.isChecked())
+
+    def _pause(self, on: bool) -> None:
+        self.runner.pause(on)
+        self.bench_line.show_paused(on)
+
+    def _step_page(self, by: int) -> None:
+        stage = self.stack.currentWidget()
+        if isinstance(stage, Stage):
+            stage.pages.step(by)
+
     def _on_progress(self, event: Progress) -> None:
         self.bench_line.show_progress(event, self.bench.minutes_left(event))
 
     def _after_run(self) -> None:
         self.bench_line.show_running(False)
-        self.bench_line.step.setText("No sweep is running.")
+        self.bench_line.show_paused(False)
         self.session.look_at_machine()
         self._show_readiness()
         self.evaluate()
@@ -453,10 +428,15 @@ class MainWindow(QMainWindow):
         if isinstance(page, KeepStage):
             page.keep_answer()
 
+    def fit_screen(self) -> None:
+        """The usual size, as far as the screen has it."""
+        screen = self.screen()
+        self.resize(USUAL if screen is None else USUAL.boundedTo(screen.availableGeometry().size()))
+
     def _restore_state(self) -> None:
         geometry = remembered("geometry")
-        if isinstance(geometry, QByteArray):
-            self.restoreGeometry(geometry)
+        if not (isinstance(geometry, QByteArray) and self.restoreGeometry(geometry)):
+            self.fit_screen()
         stage = self.session.notebook.get_state("stage")
         first = "Read" if self.session.notebook.has_passes() else "Plan"
         self.show_stage(stage if stage in STAGES else first)
@@ -484,7 +464,11 @@ _Dialog = TypeVar("_Dialog", bound=QDialog)
 
 
 def _shown(dialog: _Dialog) -> _Dialog:
-    """Show a dialog beside the window; it goes when it is closed."""
+    """Show a dialog beside the window, no larger than the screen; it goes when it is closed."""
+    screen = dialog.screen()
+    if screen is not None:
+        room = screen.availableGeometry()
+        dialog.resize(dialog.size().boundedTo(QSize(room.width() - 8, room.height() - 32)))
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     dialog.show()
     return dialog

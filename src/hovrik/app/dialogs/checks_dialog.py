@@ -16,8 +16,8 @@ from ...core.passes.guards import GuardThresholds
 from ...service.thresholds import AnyThresholds, thresholds_of
 from ..commands import set_thresholds
 from ..session import Session
-from ..stages.base import scrolling
 from ..widgets.fields import button, label
+from ..widgets.pages import Scroll
 from ..widgets.sheet_form import SheetForm
 
 
@@ -27,7 +27,7 @@ class ThresholdsPage(QWidget, Generic[AnyThresholds]):
     def __init__(self, session: Session, kind: type[AnyThresholds], sheet: Sheet, words: str) -> None:
         super().__init__()
         self._session, self._kind = session, kind
-        self.form = SheetForm(sheet, columns=2)
+        self.form = SheetForm(sheet)
         self.form.edited.connect(self._on_edited)
         self.fault = label("", "bad", wrap=True)
         self.fault.hide()
@@ -37,7 +37,7 @@ class ThresholdsPage(QWidget, Generic[AnyThresholds]):
             part.setEnabled(not session.notebook.read_only)
         column = QVBoxLayout(self)
         column.addWidget(label(words, "soft", wrap=True))
-        column.addWidget(scrolling(self.form), 1)
+        column.addWidget(Scroll(self.form), 1)
         column.addWidget(self.fault)
         column.addWidget(defaults, alignment=Qt.AlignmentFlag.AlignLeft)
         session.thresholds_changed.connect(self.refresh)

@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QTableWidget,
     QTableWidgetItem,
-    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -41,6 +40,8 @@ from ..session import Session
 from ..widgets.batch_page import BatchPage
 from ..widgets.channel_grid import ChannelGrid
 from ..widgets.fields import TABLES, Choice, button, label
+from ..widgets.flow import Abreast, FlowLayout
+from ..widgets.pages import ScrollTabs
 from ..widgets.run_sheet_page import RunSheetPage
 from ..widgets.summary_page import SummaryPage
 from ..widgets.telemetry_page import TelemetryPage
@@ -77,7 +78,7 @@ class ImportDialog(QDialog):
         self._keeper.finished.connect(self._on_kept)
         self._keeper.failed.connect(lambda fault: self.message.setText(str(fault)))
         self._keeper.idle.connect(self._update_accept)
-        self.tabs = QTabWidget()
+        self.tabs = ScrollTabs()
         self.tabs.addTab(self._file_page(), "Frame times from a file")
         self.telemetry = TelemetryPage(session)
         self.telemetry.changed.connect(self._on_telemetry)
@@ -116,7 +117,8 @@ class ImportDialog(QDialog):
     def _file_page(self) -> QWidget:
         page = QWidget()
         layout = QVBoxLayout(page)
-        top = QHBoxLayout()
+        top = FlowLayout()
+        top.setContentsMargins(0, 0, 0, 0)
         self.file_words = label("No file chosen.", "soft")
         choose = button("Choose a file …")
         choose.clicked.connect(self._on_choose)
@@ -135,13 +137,14 @@ class ImportDialog(QDialog):
         top.addWidget(self.frame_unit)
         top.addWidget(label("cut at", "soft"))
         top.addWidget(self.marks)
-        top.addStretch()
         layout.addLayout(top)
-        middle = QHBoxLayout()
+        middle = Abreast(900)
         self.channels = ChannelGrid()
         self.channels.changed.connect(self._convert)
-        middle.addWidget(self.channels)
-        right = QVBoxLayout()
+        middle.row.addWidget(self.channels)
+        shown = QWidget()
+        right = QVBoxLayout(shown)
+        right.setContentsMargins(0, 0, 0, 0)
         self.preview = QTableWidget()
         self.preview.setAccessibleName("First rows of the file")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -158,13 +161,14 @@ class ImportDialog(QDialog):
         right.addWidget(self.preview)
         right.addWidget(self.outcome)
         right.addWidget(self.problems, 1)
-        middle.addLayout(right, 1)
-        layout.addLayout(middle, 1)
+        self.problems.setMinimumHeight(90)
+        middle.row.addWidget(shown, 1)
+        layout.addWidget(middle, 1)
         return page
 
     def _setup_row(self) -> QWidget:
         row = QWidget()
-        layout = QHBoxLayout(row)
+        layout = FlowLayout(row)
         layout.setContentsMargins(4, 0, 4, 0)
         self.limit = QLineEdit()
         self.limit.setAccessibleName("Static power limit in W")
@@ -185,7 +189,6 @@ class ImportDialog(QDialog):
             layout.addWidget(field)
             self._one_setup += [told, field] if field is not self.room else []
         layout.addWidget(label("(empty: unknown)", "soft"))
-        layout.addStretch()
         return row
 
     # -- file

@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QAction, QColor, QGuiApplication
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QAction, QColor, QFocusEvent, QGuiApplication
 from PyQt6.QtWidgets import QWidget
 
 from ..theme import tokens
+from .labels import Labels
 
 pg.setConfigOptions(antialias=False)
 
@@ -18,7 +19,7 @@ pg.setConfigOptions(antialias=False)
 class Plot(pg.PlotWidget):
     """A themed plot. Subclasses redraw in `redraw`, from plain data they keep, so that a theme change redraws.
 
-    name : accessible name; data : columns last drawn, heading to values, for copying and for tests.
+    name : accessible name; labels : its words; data : columns last drawn, heading to values, for copying and for tests.
     """
 
     def __init__(self, name: str, x_label: str, y_label: str, parent: QWidget | None = None) -> None:
@@ -33,6 +34,7 @@ class Plot(pg.PlotWidget):
         self._hover.setZValue(50)
         self._hover.hide()
         self.addItem(self._hover, ignoreBounds=True)
+        self.labels = Labels(self)
         self.scene().sigMouseMoved.connect(self._on_moved)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         for words, shortcut, slot in (
@@ -75,6 +77,8 @@ class Plot(pg.PlotWidget):
         for item in list(self.getPlotItem().items):
             if item is not self._hover:
                 self.removeItem(item)
+        self._hover.hide()  # what it says is of what was drawn
+        self.labels.clear()
 
     def show_all(self) -> None:
         """Reset the zoom."""
@@ -84,6 +88,7 @@ class Plot(pg.PlotWidget):
         """Put a picture of the plot on the clipboard."""
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None:
+            self._hover.hide()
             clipboard.setPixmap(self.grab())
 
     def copy_data(self) -> None:
@@ -121,6 +126,16 @@ class Plot(pg.PlotWidget):
     def read_out(self, x: float, y: float) -> str:
         """Text for a place on the plot; "" for none. For subclasses."""
         return ""
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """The read-out goes with the pointer."""
+        self._hover.hide()
+        super().leaveEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """And when something opens over the plot."""
+        self._hover.hide()
+        super().focusOutEvent(event)
 
     def _on_moved(self, place: QPointF) -> None:
         box = self.getPlotItem().getViewBox()

@@ -8,7 +8,7 @@ from collections import defaultdict
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...bench.protocol import Sample
@@ -21,6 +21,9 @@ _STYLES = {
     "gpu_mhz": (Qt.PenStyle.DashLine, "╌"), "memory_mhz": (Qt.PenStyle.DotLine, "┈"),
 }  # fmt: skip
 _PLAIN = (Qt.PenStyle.SolidLine, "─")
+
+
+LEAST_PX, LOW_PX = 74, 130
 
 
 class LivePlot(Plot):
@@ -37,7 +40,21 @@ class LivePlot(Plot):
         self._values: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         self.setMouseEnabled(False, False)
         self.getAxis("left").setWidth(58)
+        if not x_label:  # the lowest plot names the axis they share
+            self.getAxis("bottom").setStyle(showValues=False)
+            self.getAxis("bottom").setHeight(8)
+        self.setMinimumHeight(LEAST_PX + (20 if x_label else 0))
         self.redraw()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self.__dict__.get("_range") is not None:
+            self._show_ticks()
+
+    def _show_ticks(self) -> None:
+        """On a low axis its two ends only, so that numbers do not meet."""
+        ends = [(at, f"{at:g}") for at in self._range]
+        self.getAxis("left").setTicks([ends] if self.height() < LOW_PX else None)
 
     def redraw(self) -> None:
         self.wipe()
@@ -95,6 +112,7 @@ class LivePlot(Plot):
         if bottom < self._range[0] or top > self._range[1] or top - bottom < 0.4 * (self._range[1] - self._range[0]):
             self._range = (bottom, top)
             self.setYRange(bottom, top, padding=0.02)
+            self._show_ticks()
 
 
 class LiveTraces(QWidget):

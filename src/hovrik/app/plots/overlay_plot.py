@@ -9,6 +9,7 @@ from ...core.passes.align import Overlay
 from ...core.passes.trace import channel_words
 from ..theme import tokens
 from .base import Plot, nearest, pen
+from .labels import Edge
 
 _HINT = "Choose telemetry, and a frame log on the first page: both loads are laid over each other here."
 
@@ -41,10 +42,8 @@ class OverlayPlot(Plot):
         low = float(np.nanmin([np.nanmin(first, initial=0), np.nanmin(second, initial=0)])) - 0.3
         for who, quantity, share in (("frame log", "rate", 0.01), ("telemetry", "marginal", 0.5)):
             text = f"{who}: {words[quantity != 'rate']}"
-            item = pg.TextItem(text, color=tokens.current().data[quantity], anchor=(0, 0))
-            item.setFont(tokens.base_font(12))
-            item.setPos(float(at[0] + share * (at[-1] - at[0])), top)
-            self.addItem(item, ignoreBounds=True)
+            place = float(at[0] + share * (at[-1] - at[0]))
+            self.labels.add(text, place, Edge.TOP, tokens.current().data[quantity])
         self.setRange(xRange=(float(at[0]), float(at[-1])), yRange=(low, top), padding=0.01)
 
     def read_out(self, x: float, y: float) -> str:

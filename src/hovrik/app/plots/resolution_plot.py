@@ -50,10 +50,8 @@ class ResolutionPlot(Plot):
             self.data[f"minutes_{curve.repeats}"], self.data[f"percent_{curve.repeats}"] = curve.minutes, share
             at = int(np.argmax(share <= 0.93 * top))  # where the curve comes into sight
             if share[at] <= 0.93 * top:
-                text = pg.TextItem(f"{curve.repeats} each", color=tokens.current().data[quantity], anchor=(0, 1))
-                text.setFont(tokens.base_font(12))
-                text.setPos(curve.minutes[at], share[at])
-                self.addItem(text, ignoreBounds=True)
+                colour = tokens.current().data[quantity]
+                self.labels.add(f"{curve.repeats} each", float(curve.minutes[at]), float(share[at]), colour)
         if self._wanted:
             soft = QColor(tokens.current().good)
             line = pg.InfiniteLine(100 * self._wanted, 0, pen=pg.mkPen(soft, style=Qt.PenStyle.DashLine))

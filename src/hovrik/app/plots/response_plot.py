@@ -21,6 +21,7 @@ from ...core.stats.estimate import Estimate, Mean
 from ...core.words import percent
 from ..theme import tokens
 from .base import Plot, nearest, pen
+from .labels import Edge
 
 
 @dataclass(frozen=True)
@@ -149,29 +150,22 @@ class RatePlot(Plot):
             )
         for points, quantity in ((rate, "rate"), (low, "low")):
             draw_points(self, points, quantity)
+        for points in (rate, low):
+            for values in (points.values, points.lows, points.highs):
+                self.labels.avoid(points.at, values)
         if self._floor:
             line = pg.InfiniteLine(self._floor, 0, pen=pg.mkPen(QColor(theme.good), style=Qt.PenStyle.DashLine))
             self.addItem(line, ignoreBounds=True)
-            self._text(f"floor {self._floor:.1f}", rate.at[-1], self._floor, theme.good, (1, 0))
-        beside = (-0.12, 1.0) if stand_as_words(self._response) else (1.1, 0.9)
-        self._label_series(rate, "mean rate", "rate", beside)
-        self._label_series(low, self._low_words, "low", (-0.08, 0.1))
+            self.labels.add(f"floor {self._floor:.1f}", rate.at[-1], self._floor, theme.good)
+        for points, words, quantity in ((rate, "mean rate", "rate"), (low, self._low_words, "low")):
+            if points.at:
+                at = 2 if len(points.at) > 3 else 0
+                self.labels.add(words, points.at[at], points.values[at], theme.data[quantity])
         name = self._response.factor.id
         self.data = {
             name: rate.at, "mean_fps": rate.values, "mean_low": rate.lows, "mean_high": rate.highs,
             f"low_{name}": low.at, "low_fps": low.values, "low_low": low.lows, "low_high": low.highs,
         }  # fmt: skip
-
-    def _label_series(self, points: Points, words: str, quantity: str, anchor: tuple[float, float]) -> None:
-        if points.at:
-            at = 2 if len(points.at) > 3 else 0
-            self._text(words, points.at[at], points.values[at], tokens.current().data[quantity], anchor)
-
-    def _text(self, words: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> None:
-        item = pg.TextItem(words, color=colour, anchor=anchor)
-        item.setFont(tokens.base_font(12))
-        item.setPos(x, y)
-        self.addItem(item, ignoreBounds=True)
 
     def _draw_marks(self, rate: Points) -> None:
         theme = tokens.current()
@@ -184,11 +178,9 @@ class RatePlot(Plot):
                 region = pg.LinearRegionItem((low, high), movable=False, brush=band, pen=pg.mkPen(None))
                 self.addItem(region, ignoreBounds=True)
             if mark.value is not None:
-                line = pg.InfiniteLine(
-                    mark.value, 90, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine),
-                    label=str(number + 1), labelOpts={"position": 0.04, "color": theme.ink, "fill": theme.sheet},
-                )  # fmt: skip
+                line = pg.InfiniteLine(mark.value, 90, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine))
                 self.addItem(line, ignoreBounds=True)
+                self.labels.add(str(number + 1), mark.value, Edge.BOTTOM, theme.ink)
         if self._pick is not None:
             line = pg.InfiniteLine(self._pick, 90, pen=pg.mkPen(QColor(theme.accent), width=2))
             self.addItem(line, ignoreBounds=True)
@@ -278,20 +270,16 @@ class WorthPlot(Plot):
         if middle.size:
             line = pg.InfiniteLine(self._price, 0, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine))
             self.addItem(line, ignoreBounds=True)
-        self._name(f"per watt of {kind}", points.at[-1], points.values[-1], "per_watt", (1, 1.2))
+        self.labels.avoid(points.at, points.values)
+        self.labels.avoid(middle.tolist(), gain.tolist())
+        self.labels.add(f"per watt of {kind}", points.at[-1], points.values[-1], theme.data["per_watt"])
         if middle.size:
-            self._name("gain of the next watt", float(middle[0]), float(gain[0]), "marginal", (-0.06, 0.3))
+            self.labels.add("gain of the next watt", float(middle[0]), float(gain[0]), theme.data["marginal"])
         self.data = {
             self._response.factor.id: points.at, f"fps_per_w_{kind}": points.values, "gain_at_w": middle.tolist(),
             "gain_fps_per_w": gain.tolist(),
         }  # fmt: skip
         self.enableAutoRange()
-
-    def _name(self, words: str, x: float, y: float, quantity: str, anchor: tuple[float, float]) -> None:
-        item = pg.TextItem(words, color=tokens.current().data[quantity], anchor=anchor)
-        item.setFont(tokens.base_font(12))
-        item.setPos(x, y)
-        self.addItem(item, ignoreBounds=True)
 
     def read_out(self, x: float, y: float) -> str:
         if self._response is None or not self.data:

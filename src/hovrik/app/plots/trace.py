@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor
 
 from ..theme import tokens
 from .base import Plot, nearest, pen
+from .labels import Edge
 from .pyramid import Pyramid
 
 Array = NDArray[np.float64]
@@ -155,13 +156,10 @@ class DistributionPlot(Plot):
         self.addItem(pg.BarGraphItem(x0=edges[:-1], x1=edges[1:], height=share, brush=fill, pen=pen("interval")))
         top = float(share.max())
         theme = tokens.current()
-        for number, (at, words) in enumerate(self.marks):
+        for at, words in self.marks:
             line = pg.InfiniteLine(at, 90, pen=pg.mkPen(QColor(theme.ink), style=Qt.PenStyle.DotLine))
             self.addItem(line, ignoreBounds=True)
-            text = pg.TextItem(words, color=theme.ink, anchor=(0 if at < edges[22] else 1, 0))
-            text.setFont(tokens.base_font(11))
-            text.setPos(at, top * (1.32 - 0.13 * number))
-            self.addItem(text, ignoreBounds=True)
+            self.labels.add(words, at, Edge.TOP, theme.ink)
         self.data = {"interval_ms": (edges[:-1] + edges[1:]) / 2, "share_percent": share}
         self.setRange(xRange=(edges[0], edges[-1]), yRange=(0, top * 1.32), padding=0.01)
 

@@ -1,15 +1,18 @@
-"""What every stage is: a page that knows whether it is ready and what it waits for."""
+"""What every stage is: pages by tab, and what stands beside them."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ..session import Session
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import label
+from ..widgets.pages import Pages
+from ..widgets.room import Room
 
 
 class Stage(QWidget):
-    """A stage. title : its name; purpose : one line about it."""
+    """A stage. title : its name; pages : what it shows."""
 
     title = ""
 
@@ -17,18 +20,25 @@ class Stage(QWidget):
         super().__init__()
         self.session = session
         self.setAccessibleName(f"{self.title} stage")
+        self.pages = Pages(f"Pages of {self.title}")
         self.layout_ = QVBoxLayout(self)
-        self.layout_.setContentsMargins(14, 10, 14, 8)
-        self.layout_.setSpacing(8)
+        self.layout_.setContentsMargins(10, 6, 10, 4)
+        self.layout_.setSpacing(4)
+        self.layout_.addWidget(self.pages, 1)
 
+    def foot(self, message: ElidedLabel, *buttons: QPushButton) -> None:
+        """The one row below the pages: how the last thing went, and what can be done."""
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(message, 1)
+        for one in buttons:
+            row.addWidget(one)
+        self.layout_.addLayout(row)
 
-def scrolling(page: QWidget) -> QScrollArea:
-    """A page that scrolls where it does not fit."""
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFrameShape(QFrame.Shape.NoFrame)
-    area.setWidget(page)
-    return area
+    def adapt(self, room: Room) -> None:
+        """Arrange for the room there is."""
+        self.layout_.setContentsMargins(*((10, 6, 10, 4) if room is Room.WIDE else (4, 2, 4, 2)))
+        self.pages.adapt(room)
 
 
 def empty_hint(text: str) -> QWidget:

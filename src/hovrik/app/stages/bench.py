@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from ...bench.job import PassDone, Phase, Progress
 from ...core.errors import PlanError
@@ -22,12 +22,14 @@ from ..plots.live import LiveTraces
 from ..run_worker import RunWorker
 from ..session import Session
 from ..theme import tokens
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, button, label
 from ..widgets.guide_panel import GuidePanel
 from ..worker import Wanted, Worker
 from .base import Stage
 
 PACES = [("inf", "as fast as it goes"), ("10", "10 x real time"), ("1", "real time")]
+QUEUE_PX = 250
 REDRAW_MS = 50
 QUIET_MS = 500  # while another window, as the title's, has the focus
 
@@ -49,66 +51,26 @@ class BenchStage(Stage):
         self._worker = worker
         self._planned: dict[int, PlannedPass] = {}
         self.last_progress: Progress | None = None
-        top = QHBoxLayout()
         self.start = button("Start the sweep (F5)", "main")
         self.start.clicked.connect(self.start_asked)
         self.pace = Choice("Pace", PACES)
         self.pace.setToolTip("How fast the stand-in lives. A real machine knows only real time.")
-        self.import_ = button("Import passes …", tip="Frame times measured elsewhere, or summary figures")
+        self.import_ = button("Import …", tip="Frame times measured elsewhere, or summary figures")
         self.import_.clicked.connect(self.import_asked)
-        self.state = label("", wrap=True)
+        self.state = ElidedLabel("", lines=2)
         self.state.setAccessibleName("State of the run")
-        top.addWidget(self.start)
-        self._pace_words = label("pace", "soft")
-        top.addWidget(self._pace_words)
-        top.addWidget(self.pace)
-        top.addWidget(self.state, 1)
         self.clocks = QCheckBox("clocks")
         self.clocks.setToolTip("Draw the clocks of CPU, GPU and memory too")
-        top.addWidget(self.clocks)
-        top.addWidget(self.import_)
-        self.layout_.addLayout(top)
         self.guide = GuidePanel(
             lambda: mappings(session.notebook), lambda: session.rig, lambda: session.notebook.log_parts()
         )
-        row = QHBoxLayout()
-        row.setSpacing(10)
+        self.guide.turned_up.connect(lambda on: self.pages.show_page("By hand") if on else None)
         self.traces = LiveTraces()
         self.clocks.toggled.connect(self.traces.show_clocks)
-        column = QVBoxLayout()
-        column.addWidget(self.guide)
-        column.addWidget(self.traces, 1)
-        column.addStretch()
-        row.addLayout(column, 1)
-        self.guide.turned_up.connect(lambda on: self.traces.setVisible(not on))  # by hand there is nothing live to draw
-        side = QVBoxLayout()
-        side.addWidget(label("Queue", "heading"))
-        self.queue = QListWidget()
-        self.queue.setAccessibleName("Queue of passes")
-        self.queue.setFixedWidth(240)
-        side.addWidget(self.queue, 1)
-        hand = QHBoxLayout()
-        hand.setSpacing(4)
-        self.pause = button("Pause", tip="Hold before the next pass (F6); the machine is put back meanwhile")
-        self.pause.setCheckable(True)
-        self.skip = button("Skip", tip="Leave the pass in progress; it can be run later")
-        self.again = button("Repeat", tip="Make the pass in progress once more; both are kept")
-        for made, slot in ((self.pause, worker.pause), (self.skip, worker.skip), (self.again, worker.again)):
-            made.clicked.connect(slot)
-            made.setStyleSheet("padding: 0 4px;")
-            hand.addWidget(made)
-        side.addLayout(hand)
-        self.void_again = button("", tip="Passes that are void stay; their setups are made once more, in random order")
-        self.void_again.clicked.connect(self.void_again_asked)
-        side.addWidget(self.void_again)
-        incident = button("Note an incident (F9)", tip="Crash, hang, kick, artefact, reboot: the run is stopped first")
-        incident.clicked.connect(self.incident_asked)
-        side.addWidget(incident)
-        self.guards = button("Guards …", tip="Where a run pauses by itself, and when it goes on")
-        self.guards.clicked.connect(self.guards_asked)
-        side.addWidget(self.guards)
-        row.addLayout(side)
-        self.layout_.addLayout(row, 1)
+        self.pages.add("Live", self.traces)
+        self.pages.add("By hand", self._by_hand())
+        self.pages.beside("Queue", self._queue(worker), QUEUE_PX)
+        self.foot(self.state, self.pace, self.clocks, self.import_, self.start)
         self._timer = QTimer(self)
         self._timer.setInterval(REDRAW_MS)
         self._timer.timeout.connect(self.drain)
@@ -132,6 +94,48 @@ class BenchStage(Stage):
         self.traces.start(session.design.soak_s + session.design.pass_s, session.design.soak_s)
         self.state.setText("Start plays the plan on the machine; every finished pass is kept at once.")
 
+    def _by_hand(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        self._nothing = label(
+            "Nothing is asked of you now. A rig that no program drives is run from here: start the sweep, and each "
+            "pass is set, timed and read with you.", "soft", wrap=True,
+        )  # fmt: skip
+        column.addWidget(self._nothing)
+        column.addWidget(self.guide)
+        column.addStretch()
+        self.guide.turned_up.connect(lambda on: self._nothing.setVisible(not on))
+        return page
+
+    def _queue(self, worker: RunWorker) -> QWidget:
+        page = QWidget()
+        side = QVBoxLayout(page)
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(4)
+        self.queue = QListWidget()
+        self.queue.setAccessibleName("Queue of passes")
+        self.queue.setMinimumHeight(120)
+        side.addWidget(self.queue, 1)
+        hand = QHBoxLayout()
+        hand.setSpacing(4)
+        self.skip = button("Skip", tip="Leave the pass in progress; it can be run later")
+        self.again = button("Repeat", tip="Make the pass in progress once more; both are kept")
+        for made, slot in ((self.skip, worker.skip), (self.again, worker.again)):
+            made.clicked.connect(slot)
+            hand.addWidget(made)
+        side.addLayout(hand)
+        self.void_again = button("", tip="Passes that are void stay; their setups are made once more, in random order")
+        self.void_again.clicked.connect(self.void_again_asked)
+        side.addWidget(self.void_again)
+        incident = button("Note an incident (F9)", tip="Crash, hang, kick, artefact, reboot: the run is stopped first")
+        incident.clicked.connect(self.incident_asked)
+        side.addWidget(incident)
+        self.guards = button("Guards …", tip="Where a run pauses by itself, and when it goes on")
+        self.guards.clicked.connect(self.guards_asked)
+        side.addWidget(self.guards)
+        return page
+
     def _show_void(self) -> None:
         found = self.session.evaluation
         void, odd = (len(void_setups(found)), len(surprising_setups(found))) if found else (0, 0)
@@ -144,8 +148,7 @@ class BenchStage(Stage):
     def _show_next(self) -> None:
         """While nothing runs, the queue is what Start would run."""
         rig = self.session.rig
-        for part in (self._pace_words, self.pace):  # a person has but one pace
-            part.setVisible(self.session.address is not None)
+        self.pace.setVisible(self.session.address is not None)  # a person has but one
         if self._worker.is_running or rig is None:
             return
         try:
@@ -260,7 +263,7 @@ class BenchStage(Stage):
     def _on_started(self) -> None:
         self.start.setEnabled(False)
         self.pace.setEnabled(False)
-        for made in (self.pause, self.skip, self.again):
+        for made in (self.skip, self.again):
             made.setEnabled(True)
         self.void_again.setEnabled(False)
         self._load_words = self._why = ""
@@ -285,9 +288,8 @@ class BenchStage(Stage):
             self.guide.withdraw()
         self.start.setEnabled(not self.session.notebook.read_only)
         self.pace.setEnabled(True)
-        for made in (self.pause, self.skip, self.again):
+        for made in (self.skip, self.again):
             made.setEnabled(False)
-        self.pause.setChecked(False)
         self._show_void()
 
     def _on_ended(self, ended: object) -> None:

@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.facts.setup import describe
 from ...core.questions.question import Question
 from ...core.read.answer import Option
 from ..session import Session
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, label
-from .base import Stage, empty_hint, scrolling
+from ..widgets.flow import Abreast
+from .base import Stage, empty_hint
 
 _ROWS = (
     ("mean_fps", "mean rate, fps"), ("low", "1 % low, fps"), ("hours", "from full"), ("draw_w", "draw, W"),
     ("package_w", "package, W"), ("joules_per_frame", "J a frame"), ("die_c", "die, settled C"),
     ("shell_c", "shell, settled C"),
 )  # fmt: skip
+
+
+SHEET_PX = 290
 
 
 class ChooseStage(Stage):
@@ -31,10 +36,10 @@ class ChooseStage(Stage):
         self._page = QWidget()
         self._holder = QVBoxLayout(self._page)
         self._holder.setContentsMargins(0, 0, 0, 0)
-        self.layout_.addWidget(scrolling(self._page), 1)
+        self.pages.add("Options", self._page)
         self.keep = button("Keep this as a profile", "main")
         self.keep.clicked.connect(self.keep_asked)
-        self.layout_.addWidget(self.keep, 0, Qt.AlignmentFlag.AlignRight)
+        self.foot(ElidedLabel(), self.keep)
         session.evaluation_changed.connect(self.refresh)
         self.refresh()
 
@@ -51,10 +56,8 @@ class ChooseStage(Stage):
             self._holder.addWidget(empty_hint(f"Nothing to choose yet. {text}"))
             self._holder.addStretch()
             return
-        sheets = QWidget()
-        row = QHBoxLayout(sheets)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(12)
+        sheets = Abreast(3 * SHEET_PX, first=1)
+        row = sheets.row
         for heading, option, name in (
             ("One step less", answer.down, "card"),
             ("The answer", answer.option, "pick"),

@@ -17,8 +17,9 @@ from ...service import profiles
 from ...store.files.write import profile as profile_file
 from ..commands import keep_profile, remove_profile
 from ..session import Session
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, label
-from .base import Stage, empty_hint, scrolling
+from .base import Stage, empty_hint
 
 
 class KeepStage(Stage):
@@ -28,22 +29,16 @@ class KeepStage(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        row = QHBoxLayout()
         self.keep = button("Keep the answer as a profile", "main")
         self.keep.clicked.connect(self.keep_answer)
         self.import_ = button("Import a profile …")
         self.import_.clicked.connect(self._on_import)
-        self.message = label("", wrap=True)
+        self.message = ElidedLabel("", lines=2)
         self.message.setAccessibleName("Message")
-        row.addWidget(self.keep)
-        row.addWidget(self.import_)
-        row.addWidget(self.message, 1)
-        self.layout_.addLayout(row)
-        self._page = QWidget()
-        self._holder = QVBoxLayout(self._page)
-        self._holder.setContentsMargins(0, 0, 0, 0)
-        self._holder.setSpacing(10)
-        self.layout_.addWidget(scrolling(self._page), 1)
+        self._profiles, self._logbook = (_column() for _ in range(2))
+        self.pages.add("Profiles", self._profiles)
+        self.pages.add("Logbook", self._logbook)
+        self.foot(self.message, self.keep, self.import_)
         session.profiles_changed.connect(self.refresh)
         session.incidents_changed.connect(self.refresh)
         session.evaluation_changed.connect(self._on_evaluation_changed)
@@ -73,18 +68,19 @@ class KeepStage(Stage):
 
     def refresh(self) -> None:
         """Show the profiles in force."""
-        while (item := self._holder.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
+        shelf, book = _emptied(self._profiles), _emptied(self._logbook)
         kept = self.session.notebook.profiles()
         if not kept:
-            self._holder.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
+            shelf.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
         for profile_id, body in kept:
-            self._holder.addWidget(self._card(profile_id, body))
+            shelf.addWidget(self._card(profile_id, body))
         noted = self.session.notebook.incidents()
         if noted:
-            self._holder.addWidget(self._incidents(noted))
-        self._holder.addStretch()
+            book.addWidget(self._incidents(noted))
+        else:
+            book.addWidget(empty_hint("No incident is noted yet. Note one in Bench (F9) when something goes wrong."))
+        for column in (shelf, book):
+            column.addStretch()
 
     def _incidents(self, noted: list[Incident]) -> Card:
         names = {e.id: str(e.body.get("name", e.key)) for e in self.session.notebook.entities()}
@@ -176,3 +172,20 @@ class KeepStage(Stage):
             return
         if keep_profile(self.session, body):
             self.message.setText(f"Imported {path.name}.")
+
+
+def _column() -> QWidget:
+    page = QWidget()
+    column = QVBoxLayout(page)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(10)
+    return page
+
+
+def _emptied(page: QWidget) -> QVBoxLayout:
+    column = page.layout()
+    assert isinstance(column, QVBoxLayout)  # made so above
+    while (item := column.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.deleteLater()
+    return column

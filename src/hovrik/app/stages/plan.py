@@ -30,7 +30,9 @@ from ..commands import set_design, set_room
 from ..plots.live import ChargePlot
 from ..session import Session
 from ..theme.tokens import TARGET_PX
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, NumberField, button, label
+from ..widgets.room import PICTURE_PX
 from .base import Stage
 
 HEAT_S = 900.0
@@ -50,11 +52,15 @@ class PlanStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.totals: Totals | None = None
-        row = QHBoxLayout()
-        row.setSpacing(12)
-        row.addWidget(self._knobs(), 0, Qt.AlignmentFlag.AlignTop)
-        row.addLayout(self._takes(), 1)
-        self.layout_.addLayout(row, 1)
+        self.pages.add("Knobs", self._knobs())
+        self.pages.beside("Schedule", self._takes(), share=1.6)
+        self.start = button("Keep the plan and start it (F5)", "main")
+        self.start.clicked.connect(self.start_asked)
+        self.sheet = button("Print a run sheet …", tip="The order with blanks, as a PDF, for measuring by hand")
+        self.sheet.clicked.connect(self._on_sheet)
+        self.printed = ElidedLabel("", "soft", lines=2)
+        self.printed.setAccessibleName("How the run sheet went")
+        self.foot(self.printed, self.sheet, self.start)
         session.design_changed.connect(self.refresh)
         session.question_changed.connect(self.refresh)
         session.room_changed.connect(self.refresh)
@@ -64,7 +70,6 @@ class PlanStage(Stage):
 
     def _knobs(self) -> QWidget:
         card = Card("What to try")
-        card.setFixedWidth(400)
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.setVerticalSpacing(4)
@@ -82,9 +87,9 @@ class PlanStage(Stage):
         self.pass_s = NumberField("Pass length", "s", 10, 7200, 10)
         self.soak_s = NumberField("Soak before each pass", "s", 0, 7200, 10)
         self.cool_s = NumberField("Rest after each pass", "s", 0, 7200, 10)
-        self.until_settled = QCheckBox("longer until heat and rate stand")
+        self.until_settled = QCheckBox("until heat and rate stand")
         self.until_settled.setToolTip("Decided from the data: at most five times the soak and two minutes more.")
-        self.has_heat = QCheckBox("one long heat pass first (15 min)")
+        self.has_heat = QCheckBox("a long pass first (15 min)")
         self.has_heat.setToolTip("Calibrates how this machine warms up, so that settled temperatures can be told.")
         self.seed = NumberField("Seed of the random order", "", 0, 999_999, 1)
         self.room_c = NumberField("Room temperature", "C", _NO_ROOM, 60, 1, 1)
@@ -92,10 +97,10 @@ class PlanStage(Stage):
         for words, field in (
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
-            ("Soak", self.until_settled),
+            ("Soak longer", self.until_settled),
             ("Rest after", self.cool_s), ("Heat", self.has_heat), ("Room", self.room_c), ("Order's seed", self.seed),
         ):  # fmt: skip
-            left = label(words)
+            left = label(words, wrap=True)
             left.setMinimumHeight(TARGET_PX)
             left.setBuddy(field)
             form.addRow(left, field)
@@ -109,8 +114,10 @@ class PlanStage(Stage):
         self.room_c.valueChanged.connect(self._on_room_edited)
         return card
 
-    def _takes(self) -> QVBoxLayout:
-        column = QVBoxLayout()
+    def _takes(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         card = Card("What it takes")
         grid = QGridLayout()
@@ -136,27 +143,17 @@ class PlanStage(Stage):
         order.addWidget(label("Order of passes", "heading"))
         self.order = QListWidget()
         self.order.setAccessibleName("Order of passes")
-        self.order.setFixedWidth(210)
+        self.order.setMinimumHeight(180)
         order.addWidget(self.order, 1)
-        lower.addLayout(order)
+        lower.addLayout(order, 2)
         right = QVBoxLayout()
         right.addWidget(label("Predicted charge", "heading"))
         self.charge = ChargePlot()
+        self.charge.setMinimumHeight(PICTURE_PX)
         right.addWidget(self.charge, 1)
-        lower.addLayout(right, 1)
+        lower.addLayout(right, 5)
         column.addLayout(lower, 1)
-        self.start = button("Keep the plan and start it (F5)", "main")
-        self.start.clicked.connect(self.start_asked)
-        self.sheet = button("Print a run sheet …", tip="The order with blanks, as a PDF, for measuring by hand")
-        self.sheet.clicked.connect(self._on_sheet)
-        self.printed = label("", "soft", wrap=True)
-        self.printed.setAccessibleName("How the run sheet went")
-        foot = QHBoxLayout()
-        foot.addWidget(self.printed, 1)
-        foot.addWidget(self.sheet)
-        foot.addWidget(self.start)
-        column.addLayout(foot)
-        return column
+        return page
 
     def _on_edited(self, field: str) -> None:
         before = self.session.design

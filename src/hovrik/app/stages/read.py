@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.facts.knob import Level
@@ -17,15 +17,19 @@ from ..commands import annotate
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, button, label
+from ..widgets.flow import FlowLayout
 from ..widgets.margin_notes import MarginNotes
 from ..widgets.pass_table import PassTable
 from ..worker import Wanted, Worker
 from .base import Stage
 
+CHOICE_PX = 320
+
 
 class ReadStage(Stage):
-    """Curves on top with margin notes, passes below with the selected one in full.
+    """Curves, one pass in full, all of them in a table; findings beside.
 
     Signals: import_asked, checks_asked, stills_asked.
     """
@@ -63,7 +67,14 @@ class ReadStage(Stage):
         self.import_ = button("Import …", tip="Import passes measured elsewhere")
         self.stills = button("Stills …", tip="Pictures of set-ups, side by side")
         self.stills.clicked.connect(self.stills_asked)
-        self.layout_.addWidget(self._arranged(), 1)
+        self.pages.add("Responses", self._responses_page())
+        self.pages.add("Pass", self._pass_page())
+        self.pages.add("Passes", self.table)
+        self.pages.beside("Notes", self.notes)
+        self.foot(
+            ElidedLabel(), self.overrule, self.take_out, self.marks, self.checks, self.stills, self.import_
+        )  # fmt: skip
+        self.table.activated.connect(lambda _index: self.pages.show_page("Pass"))
         self.table.pass_chosen.connect(session.select_pass)
         self.rate.level_chosen.connect(self._on_level_chosen)
         self.response_choice.currentIndexChanged.connect(self._show_response)
@@ -79,54 +90,39 @@ class ReadStage(Stage):
         session.selection_changed.connect(self._show_pass)
         self.refresh()
 
-    def _arranged(self) -> QWidget:
-        split = QSplitter(Qt.Orientation.Vertical)
-        split.setChildrenCollapsible(False)
-        top = QSplitter(Qt.Orientation.Horizontal)
-        top.addWidget(self.rate)
-        top.addWidget(self.worth)
-        side = QWidget()
-        column = QVBoxLayout(side)
+    def _responses_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.along)
-        column.addWidget(self.section)
-        column.addWidget(self.response_choice)
-        column.addWidget(self.notes, 1)
-        side.setMinimumWidth(230)
-        top.addWidget(side)
-        top.setSizes([470, 340, 270])
-        bottom = QSplitter(Qt.Orientation.Horizontal)
-        left = QWidget()
-        column = QVBoxLayout(left)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(self.table, 1)
-        row = QHBoxLayout()
-        row.addWidget(self.overrule)
-        row.addWidget(self.take_out)
-        row.addWidget(self.marks)
-        row.addWidget(self.checks)
-        row.addWidget(self.stills)
-        row.addStretch()
-        row.addWidget(self.import_)
-        column.addLayout(row)
-        bottom.addWidget(left)
-        right = QWidget()
-        column = QVBoxLayout(right)
+        column.setSpacing(2)
+        chosen = QWidget()
+        row = FlowLayout(chosen)
+        row.setContentsMargins(0, 0, 0, 2)
+        for one in (self.response_choice, self.along, self.section):
+            one.setMaximumWidth(CHOICE_PX)
+            row.addWidget(one)
+        column.addWidget(chosen)
+        plots = QSplitter(Qt.Orientation.Horizontal)
+        plots.setChildrenCollapsible(False)
+        plots.addWidget(self.rate)
+        plots.addWidget(self.worth)
+        plots.setSizes([560, 440])
+        column.addWidget(plots, 1)
+        return page
+
+    def _pass_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         column.addWidget(self.pass_words)
-        plots = QHBoxLayout()
-        plots.setSpacing(4)
-        plots.addWidget(self.trace, 3)
-        plots.addWidget(self.distribution, 2)
-        column.addLayout(plots, 1)
-        bottom.addWidget(right)
-        bottom.setSizes([660, 460])
-        split.addWidget(top)
-        split.addWidget(bottom)
-        split.setSizes([300, 260])
-        return split
+        plots = QSplitter(Qt.Orientation.Horizontal)
+        plots.setChildrenCollapsible(False)
+        plots.addWidget(self.trace)
+        plots.addWidget(self.distribution)
+        plots.setSizes([600, 400])
+        column.addWidget(plots, 1)
+        return page
 
     # -- figures
 
@@ -144,6 +140,7 @@ class ReadStage(Stage):
         self.section.setVisible(bool(names))
         families = tuple(one.family for one in evaluation.responses)
         self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.responses)])
+        self.response_choice.setVisible(len(families) > 1)
         if families != self._families:
             self._families = families
             self.response_choice.show_key(self._best_response())

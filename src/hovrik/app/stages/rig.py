@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.rig import Exclusion, OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
@@ -19,12 +19,13 @@ from ...service import library
 from ...store.files.write import exchange
 from ..commands import answer, save_rig, set_question
 from ..session import Session
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, button, label
 from ..widgets.preflight_list import PreflightList
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..widgets.slot_table import SlotTable
 from ..widgets.watt_picture import WattPicture
-from .base import Stage, scrolling
+from .base import Stage
 from .made_rows import FIRST_KNOB, made, own_knobs_of
 from .watts import flows_of
 
@@ -37,23 +38,25 @@ CAUTIONS = (
     "Warranty and online-service rules are yours to check.",
 )
 THE_RIG = "the rig"
+PREFLIGHT = "Preflight"
+ROWS_PX = 220  # of a table on a page that scrolls
 FIRST_EXCLUSION = {
     "knob": "frame_generation", "level": "on", "other": "overlay", "other_level": "on", "why": "seen once",
 }  # fmt: skip
 
 
 class RigStage(Stage):
-    """Seven pages about one rig. Signals of the session drive it; edits go through undo."""
+    """Pages about one rig. Signals of the session drive it; edits go through undo."""
 
     title = "Rig"
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.message = label("", "warn", wrap=True)
+        self.message = ElidedLabel("", "warn", lines=2)
         self.message.setAccessibleName("Message")
-        self._add_top()
-        self.pages = QTabWidget()
-        self.pages.setAccessibleName("Pages of the rig")
+        self.new = button("New rig", tip="A rig of which only the name is known; every entry may stay unknown")
+        self.import_ = button("Import …", tip="A rig or title from JSON or TOML, checked as a whole")
+        self.export = button("Export …", tip="This rig as JSON or TOML")
         self.form = SheetForm(RIG)
         self.modes = RowsTable(MODE, "Power modes", {"name": "new mode"})
         self.displays = RowsTable(PANEL, "External displays", {"name": "new display"})
@@ -66,40 +69,40 @@ class RigStage(Stage):
         self.preflight = PreflightList()
         self.history = label("", "soft", wrap=True)
         for words, page in (
-            ("Overview", self._overview()),
-            ("The machine", scrolling(self.form)),
-            ("Modes and displays", self._modes_page()),
+            ("Machine", self._machine_page()),
             ("OS slots", self._slots_page()),
-            ("Your knobs", self._knobs_page()),
-            ("Versions", self._versions_page()),
-            ("Before measuring", scrolling(self.preflight)),
+            (PREFLIGHT, self.preflight),
+            ("Battery", self._battery_page()),
         ):
-            self.pages.addTab(page, words)
-        self.layout_.addWidget(self.pages, 1)
+            self.pages.add(words, page)
+        self.foot(self.message, self.new, self.import_, self.export)
         self._connect()
         self.refresh()
 
     # -- assembly
 
-    def _add_top(self) -> None:
-        row = QHBoxLayout()
-        self.heading = label("", "figure")
-        self.new = button("New rig", tip="A rig of which only the name is known; every entry may stay unknown")
-        self.import_ = button("Import …", tip="A rig or title from JSON or TOML, checked as a whole")
-        self.export = button("Export …", tip="This rig as JSON or TOML")
-        row.addWidget(self.heading)
-        row.addWidget(self.message, 1)
-        for one in (self.new, self.import_, self.export):
-            row.addWidget(one)
-        self.layout_.addLayout(row)
-
-    def _overview(self) -> QWidget:
+    def _machine_page(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
-        column.setSpacing(10)
         self.minimum = Card("Enough for a first sweep?")
         self.minimum_words = label("", wrap=True)
         self.minimum.body.addWidget(self.minimum_words)
+        column.addWidget(self.minimum)
+        column.addWidget(self.form)
+        for words, table in (
+            ("The maker's presets: what each sets, and whether it wants the adapter", self.modes),
+            ("External displays", self.displays),
+        ):
+            column.addWidget(label(words, "heading", wrap=True))
+            table.setFixedHeight(ROWS_PX)
+            column.addWidget(table)
+        column.addStretch()
+        return page
+
+    def _battery_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setSpacing(10)
         watts = Card("Where the watts go")
         self.watts_words = label("", "soft", wrap=True)
         watts.body.addWidget(self.watts_words)
@@ -107,60 +110,49 @@ class RigStage(Stage):
         cautions = Card("Cautions")
         for text in CAUTIONS:
             cautions.body.addWidget(label(text, "soft", wrap=True))
-        for card in (self.minimum, watts, cautions):
+        for card in (watts, cautions):
             column.addWidget(card)
         column.addStretch()
-        return scrolling(page)
-
-    def _modes_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addWidget(label("The maker's presets: what each sets, and whether it wants the adapter", "heading"))
-        column.addWidget(self.modes, 1)
-        column.addWidget(label("External displays", "heading"))
-        column.addWidget(self.displays, 1)
         return page
 
     def _slots_page(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
         self.add_slot = button("Add an OS slot")
-        column.addWidget(self.slots, 1)
+        self.slots.setMinimumHeight(ROWS_PX + 60)
+        column.addWidget(self.slots)
         row = QHBoxLayout()
         row.addWidget(self.add_slot)
         row.addStretch()
         column.addLayout(row)
-        return page
-
-    def _knobs_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
         row = QHBoxLayout()
         row.addWidget(label("Knobs of your own that are there on", "heading"))
         row.addWidget(self.knobs_of)
         row.addStretch()
         column.addLayout(row)
         column.addWidget(
-            label("Whatever you set by hand: instructed before a pass, asked back, compared and kept.", "soft")
-        )
-        column.addWidget(self.own_knobs, 2)
-        self.exclusions_heading = label("What cannot be had together there", "heading")
-        column.addWidget(self.exclusions_heading)
-        column.addWidget(self.exclusions, 1)
-        return page
-
-    def _versions_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addWidget(
             label(
-                "Note what is installed, not what an update channel says. Passes point at what they ran under.", "soft"
+                "Whatever you set by hand: instructed before a pass, asked back, compared and kept.", "soft", wrap=True
             )
         )
-        column.addWidget(self.versions, 2)
+        column.addWidget(self.own_knobs)
+        self.exclusions_heading = label("What cannot be had together there", "heading")
+        column.addWidget(self.exclusions_heading)
+        column.addWidget(self.exclusions)
+        column.addWidget(label("Versions", "heading"))
+        column.addWidget(
+            label(
+                "Note what is installed, not what an update channel says. Passes point at what they ran under.", "soft",
+                wrap=True,
+            )
+        )  # fmt: skip
+        column.addWidget(self.versions)
+        for table in (self.own_knobs, self.exclusions, self.versions):
+            table.setFixedHeight(ROWS_PX)
         history = Card("History")
-        history.body.addWidget(scrolling(self.history))
-        column.addWidget(history, 1)
+        history.body.addWidget(self.history)
+        column.addWidget(history)
+        column.addStretch()
         return page
 
     def _connect(self) -> None:
@@ -170,7 +162,7 @@ class RigStage(Stage):
         session.evaluation_changed.connect(self._show_watts)
         session.answers_changed.connect(self._show_preflight)
         session.machine_looked.connect(self._show_preflight)
-        self.pages.currentChanged.connect(self._on_page)
+        self.pages.changed.connect(self._on_page)
         self.form.edited.connect(self._on_field)
         self.modes.edited.connect(lambda rows: self._change("modes", made(PowerMode, rows)))
         self.displays.edited.connect(lambda rows: self._change("displays", made(Panel, rows)))
@@ -204,10 +196,8 @@ class RigStage(Stage):
         self.export.setEnabled(rig is not None)
         self.message.setText("")
         if rig is None:
-            self.heading.setText("")
             self.message.setText("This notebook knows no rig yet. Make a new one, or import one.")
             return
-        self.heading.setText(rig.name)
         self.form.show_body(rig)
         self.modes.show_rows([asdict(m) for m in rig.modes])
         self.displays.show_rows([asdict(d) for d in rig.displays])
@@ -235,7 +225,7 @@ class RigStage(Stage):
     def _show_minimum(self, rig: Rig) -> None:
         missing = missing_minimum(rig)
         if missing:
-            self.minimum_words.setText("Still needed for a first sweep: " + ", ".join(missing) + ". See The machine.")
+            self.minimum_words.setText("Still needed for a first sweep: " + ", ".join(missing) + ". Fill it in below.")
         else:
             low, high = rig.limit_range_w()
             hz = f"{rig.variable_range_hz[0]:g} to {rig.variable_range_hz[1]:g} Hz" if rig.variable_range_hz else (
@@ -257,12 +247,13 @@ class RigStage(Stage):
         self.picture.show_flows(flows)
         self.watts_words.setText(words)
 
-    def _on_page(self, index: int) -> None:
-        if index == self.pages.count() - 1:
+    def _on_page(self, name: str) -> None:
+        if name == PREFLIGHT:
+            self._show_preflight()
             self.session.look_at_machine()
 
     def _show_preflight(self) -> None:
-        if self.pages.currentIndex() == self.pages.count() - 1:  # reading the machine only where it is shown
+        if self.pages.page == PREFLIGHT:  # reading the machine only where it is shown
             self.preflight.show_items(self.session.preflight())
 
     # -- editing
@@ -327,7 +318,7 @@ class RigStage(Stage):
             self.message.setText(str(fault))
             return
         self._show_rig(rig)
-        self.pages.setCurrentIndex(1)
+        self.pages.show_page("Machine")
         line = self.form.entries["name"].line
         if line is not None:
             line.setFocus()

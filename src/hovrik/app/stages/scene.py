@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, replace
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.rig import Version
@@ -16,10 +16,13 @@ from ...service.scenes import MATTERS, SceneStudy, study
 from ..commands import save_title, set_question
 from ..plots.resolution_plot import ResolutionPlot
 from ..session import Session
+from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, NumberField, button, label
+from ..widgets.flow import FlowLayout
+from ..widgets.room import PICTURE_PX
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..worker import Wanted, Worker
-from .base import Stage, scrolling
+from .base import Stage
 from .made_rows import FIRST_KNOB, own_knobs_of, set_ups_of
 
 _FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
@@ -36,17 +39,9 @@ class SceneStage(Stage):
         self._student = Worker("study", self)
         self._student.finished.connect(self._on_studied)
         self._student.failed.connect(lambda fault: self.message.setText(str(fault)))
-        row = QHBoxLayout()
-        self.heading = label("", "figure")
-        self.message = label("", "warn", wrap=True)
+        self.message = ElidedLabel("", "warn", lines=2)
         self.message.setAccessibleName("Message")
         self.new = button("New title", tip="A title of which only the name is known, with one scene")
-        row.addWidget(self.heading)
-        row.addWidget(self.message, 1)
-        row.addWidget(self.new)
-        self.layout_.addLayout(row)
-        self.pages = QTabWidget()
-        self.pages.setAccessibleName("Pages of the title")
         self.form = SheetForm(TITLE, heading="The title")
         self.versions = RowsTable(VERSION, "Versions of the title", {"what": "game patch"})
         self.set_ups = RowsTable(SET_UP, "Set-ups of the title", {"name": "another", "accepted": True})
@@ -56,13 +51,13 @@ class SceneStage(Stage):
         )
         self.scene_form = SheetForm(SCENE, heading="The scene in the question")
         for words, page in (
-            ("The title", self._title_page()),
-            ("Set-ups and options", self._set_ups_page()),
-            ("Its scenes", self._scenes_page()),
+            ("Title", self._title_page()),
+            ("Set-ups", self._set_ups_page()),
+            ("Scenes", self._scenes_page()),
             ("Repeatability", self._repeat_page()),
         ):
-            self.pages.addTab(page, words)
-        self.layout_.addWidget(self.pages, 1)
+            self.pages.add(words, page)
+        self.foot(self.message, self.new)
         self._connect()
         self.refresh()
 
@@ -70,22 +65,26 @@ class SceneStage(Stage):
         page = QWidget()
         column = QVBoxLayout(page)
         column.addWidget(self.form)
+        column.addWidget(label("Options of the title that you want to plan and compare", "heading", wrap=True))
+        self.own_knobs.setFixedHeight(200)
+        column.addWidget(self.own_knobs)
         versions = Card("Versions: build, translation layer, patch")
         self.versions.setFixedHeight(220)
         versions.body.addWidget(self.versions)
         column.addWidget(versions)
         column.addStretch()
-        return scrolling(page)
+        return page
 
     def _set_ups_page(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
         column.addWidget(
-            label("Ways to set it up, the best picture first; say no to what you no longer accept", "heading")
+            label(
+                "Ways to set it up, the best picture first; say no to what you no longer accept", "heading", wrap=True
+            )
         )
+        self.set_ups.setMinimumHeight(200)
         column.addWidget(self.set_ups, 1)
-        column.addWidget(label("Options of the title that you want to plan and compare", "heading"))
-        column.addWidget(self.own_knobs, 1)
         return page
 
     def _scenes_page(self) -> QWidget:
@@ -105,7 +104,7 @@ class SceneStage(Stage):
         card.body.addWidget(self.sections)
         column.addWidget(card)
         column.addStretch()
-        return scrolling(page)
+        return page
 
     def _repeat_page(self) -> QWidget:
         page = QWidget()
@@ -114,16 +113,18 @@ class SceneStage(Stage):
         self.spread_words = label("", wrap=True)
         self.spread.body.addWidget(self.spread_words)
         column.addWidget(self.spread)
-        row = QHBoxLayout()
+        row = FlowLayout()
+        row.setContentsMargins(0, 0, 0, 0)
         self.figure = Choice("Which figure", _FIGURES)
         self.difference = NumberField("Difference that matters", "%", 0.1, 50, 0.5, 1)
         self.difference.show_value(100 * MATTERS["low"])
         self.advice = label("", wrap=True)
         for made in (label("A difference in", "soft"), self.figure, label("of", "soft"), self.difference):
             row.addWidget(made)
-        row.addWidget(self.advice, 1)
         column.addLayout(row)
+        column.addWidget(self.advice)
         self.plot = ResolutionPlot()
+        self.plot.setMinimumHeight(PICTURE_PX)
         column.addWidget(self.plot, 1)
         return page
 
@@ -174,10 +175,8 @@ class SceneStage(Stage):
             made.setEnabled(writable)
         self.message.setText("")
         if title is None:
-            self.heading.setText("")
             self.message.setText("This notebook knows no title yet. Make a new one.")
             return
-        self.heading.setText(title.name)
         self.form.show_body(title)
         self.versions.show_rows([asdict(v) for v in title.versions])
         self.set_ups.show_rows([asdict(one) for one in title.set_ups])
@@ -311,7 +310,7 @@ class SceneStage(Stage):
             if found is not None:
                 self.session.set_question(found)
         self.session.library_changed.emit()
-        self.pages.setCurrentIndex(0)
+        self.pages.show_page("Title")
         line = self.form.entries["name"].line
         if line is not None:
             line.setFocus()

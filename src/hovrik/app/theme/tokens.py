@@ -136,8 +136,13 @@ def style_sheet(theme: Theme) -> str:
     QWidget {{ color: {t.ink}; }}
     QMainWindow, QDialog, QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.paper}; }}
     QToolTip {{ color: {t.ink}; background: {t.sheet}; border: 1px solid {t.rule}; padding: 4px; }}
-    #questionLine, #benchLine {{ background: {t.sheet}; }}
-    #questionLine {{ border-bottom: 1px solid {t.rule}; }}
+    #topRow, #benchLine {{ background: {t.sheet}; }}
+    #topRow {{ border-bottom: 1px solid {t.rule}; }}
+    #topRow QPushButton {{ border-color: transparent; background: transparent; padding: 0 8px; min-height: 36px; }}
+    #topRow QPushButton:hover {{ border-color: {t.accent}; }}
+    #topRow QPushButton:focus {{ border: 2px solid {t.accent}; }}
+    #overlay {{ background: {t.paper}; border: 1px solid {t.accent}; border-top: none; }}
+    #overlay:focus {{ border: 2px solid {t.accent}; border-top: none; }}
     #benchLine {{ border-top: 1px solid {t.rule}; }}
     #answerPanel {{ background: {t.wash}; border-bottom: 1px solid {t.rule}; }}
     #banner {{ background: {t.sheet}; border-bottom: 2px solid {t.warn}; }}
@@ -162,7 +167,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton[kind="stop"] {{ border: 2px solid {t.bad}; color: {t.bad}; font-weight: 600; }}
     QPushButton[kind="stop"]:disabled {{ border: 1px solid {t.rule}; color: {t.soft}; }}
     QPushButton[kind="stage"] {{ border: none; border-left: 4px solid transparent; border-radius: 0;
-        text-align: left; background: transparent; min-height: 54px; padding: 0 10px 0 12px; }}
+        text-align: left; background: transparent; min-height: 38px; padding: 0 8px 0 10px; }}
     QPushButton[kind="stage"]:hover {{ background: {t.wash}; }}
     QPushButton[kind="stage"]:checked {{ border-left: 4px solid {t.accent}; background: {t.sheet}; font-weight: 600; }}
     QPushButton[kind="stage"]:focus {{ border: 2px solid {t.accent}; }}
@@ -179,12 +184,18 @@ def style_sheet(theme: Theme) -> str:
     QDoubleSpinBox::down-button, QSpinBox::down-button {{ subcontrol-origin: border;
         subcontrol-position: bottom right; width: 30px; border: none; }}
     QComboBox QAbstractItemView {{ background: {t.sheet}; border: 1px solid {t.rule}; padding: 4px; }}
-    #questionLine QComboBox, #questionLine QDoubleSpinBox {{ border: none; border-bottom: 2px dotted {t.accent};
-        border-radius: 0; background: transparent; color: {t.accent}; font-weight: 600; padding: 0 2px;
+    #topRow QComboBox, #topRow QDoubleSpinBox, #overlay QComboBox, #overlay QDoubleSpinBox {{ border: none;
+        border-bottom: 2px dotted {t.accent};
+        border-radius: 0; background: transparent; color: {t.accent}; font-weight: 600; padding: 0 1px;
         min-height: 30px; margin: 4px 0; }}
-    #questionLine QComboBox:focus, #questionLine QDoubleSpinBox:focus {{ background: {t.wash};
+    #topRow QComboBox:focus, #topRow QDoubleSpinBox:focus, #overlay QComboBox:focus,
+    #overlay QDoubleSpinBox:focus {{ background: {t.wash};
         border-bottom: 2px solid {t.accent}; }}
-    #questionLine QDoubleSpinBox::up-button, #questionLine QDoubleSpinBox::down-button {{ width: 18px; }}
+    #topRow QDoubleSpinBox::up-button, #topRow QDoubleSpinBox::down-button {{ width: 18px; }}
+    #topRow QComboBox::drop-down {{ width: 14px; }}
+    QPushButton[kind="fold"] {{ border: none; background: transparent; color: {t.soft}; padding: 0 8px; }}
+    QPushButton[kind="fold"]:checked {{ font-weight: 400; border: none; }}
+    QPushButton[kind="fold"]:hover, QPushButton[kind="fold"]:focus {{ border: 2px solid {t.accent}; }}
     QCheckBox {{ min-height: 36px; spacing: 8px; }}
     QCheckBox:focus {{ border: 1px solid {t.accent}; }}
     QCheckBox::indicator {{ width: 18px; height: 18px; border: 1px solid {t.soft}; border-radius: 3px;

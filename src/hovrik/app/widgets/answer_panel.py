@@ -1,65 +1,93 @@
-"""The answer under the question: one sentence with its strength, or what is missing."""
+"""The answer under the question: one sentence with its strength, or what is missing; why opens over the page."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core.read.answer import Answer
 from ...core.words import percent
 from ..session import Session
 from ..theme import tokens
-from .fields import label, set_kind
+from .elided import ElidedLabel
+from .fields import button, label, set_kind
+from .overlay import Overlay
+from .room import ANSWER_PX, ROW_PX, Room
 
 
 class AnswerPanel(QWidget):
-    """Sentence on the left, strength on the right, what is missing below."""
+    """Sentence on the left in two lines, strength at the right. Its height never changes with what it says.
+
+    Signals: why_asked.
+    """
+
+    why_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("answerPanel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
-        self.sentence = label("Reading the notebook …", wrap=True)
+        self.answer: Answer | None = None
+        self.sentence = ElidedLabel("Reading the notebook …", lines=2)
         self.sentence.setFont(tokens.base_font(15, strong=True))
         self.sentence.setAccessibleName("Answer")
-        self.sentence.setTextInteractionFlags(
-            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
-        )
-        self.missing = label("", "warn", wrap=True)
+        self.missing = ElidedLabel("", "warn")
+        self.missing.setAccessibleName("What is missing")
+        self.missing.hide()
         self.strength = label("", "figure")
         self.strength.setAccessibleName("Strength of the answer")
         self.strength_words = label("", "soft")
-        for widget in (self.strength, self.strength_words):
-            widget.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.strength_words.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.why = button("Why", tip="The whole answer with its reasons and what is missing")
+        self.why.clicked.connect(self.why_asked)
         left = QVBoxLayout()
-        left.setSpacing(2)
+        left.setSpacing(0)
+        left.addStretch()
         left.addWidget(self.sentence)
         left.addWidget(self.missing)
-        right = QVBoxLayout()
-        right.setSpacing(0)
-        right.addWidget(self.strength)
-        right.addWidget(self.strength_words)
-        right.addStretch()
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 8, 16, 8)
-        layout.setSpacing(20)
-        layout.addLayout(left, 1)
-        layout.addLayout(right)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        left.addStretch()
+        self._layout = QHBoxLayout(self)
+        self._layout.setSpacing(10)
+        self._layout.addLayout(left, 1)
+        self._layout.addWidget(self.strength)
+        self._layout.addWidget(self.strength_words)
+        self._layout.addWidget(self.why)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._room = Room.WIDE
+        self.adapt(Room.WIDE)
         session.evaluation_changed.connect(self._on_evaluation_changed)
+
+    def adapt(self, room: Room) -> None:
+        """Two lines where there is room for them."""
+        self._room = room
+        self.setFixedHeight(ANSWER_PX if room is Room.WIDE else ROW_PX)
+        self._layout.setContentsMargins(16 if room is Room.WIDE else 8, 0, 8 if room is Room.WIDE else 2, 0)
+        self.sentence.setFont(tokens.base_font(15 if room is Room.WIDE else 14, strong=True))
+        self._arrange()
+
+    def _arrange(self) -> None:
+        wide, missing = self._room is Room.WIDE, bool(self.missing.text())
+        self.missing.setVisible(wide and missing)
+        self.sentence.lines = 2 if wide and not missing else 1
+        self.strength_words.setVisible(wide and bool(self.strength_words.text()))
+        self.strength.setVisible(bool(self.strength.text()) and self._room is not Room.COMPACT)
+        self.why.setEnabled(self.answer is not None)
+        self.updateGeometry()
+        self.update()
 
     def show_waiting(self, text: str) -> None:
         """Say what is being done while figures are computed."""
         self.missing.setText(text)
-        self.missing.setVisible(bool(text))
+        self._arrange()
 
     def show_text(self, text: str) -> None:
         """A plain message in place of an answer."""
+        self.answer = None
         self.sentence.setText(text)
-        self.missing.hide()
-        self.strength.setText("")
-        self.strength_words.setText("")
+        for one in (self.missing, self.strength, self.strength_words):
+            one.setText("")
+        self._arrange()
 
     def _on_evaluation_changed(self) -> None:
         evaluation = self._session.evaluation
@@ -68,11 +96,48 @@ class AnswerPanel(QWidget):
 
     def show_answer(self, answer: Answer) -> None:
         """Show an answer."""
+        self.answer = answer
         self.sentence.setText(answer.sentence)
         stated = answer.option is not None
         set_kind(self.strength, "figure" if stated else "warn")
         self.strength.setText(percent(answer.holds) if answer.holds is not None else "")
         words = "sure it holds" if stated else "that it holds"
         self.strength_words.setText(words if answer.holds is not None else "")
+        self.strength.setToolTip(words)
         self.missing.setText("Missing: " + "; ".join(answer.missing) if answer.missing else "")
-        self.missing.setVisible(bool(answer.missing))
+        self._arrange()
+
+
+class AnswerSheet(Overlay):
+    """The whole answer over the page: sentence, strength, what is missing, reasons."""
+
+    def __init__(self, panel: AnswerPanel, parent: QWidget) -> None:
+        super().__init__("The whole answer", parent)
+        self._panel = panel
+
+    def show_answer(self) -> None:
+        """Fill it with the answer that is shown."""
+        while (item := self.body.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        answer = self._panel.answer
+        if answer is None:
+            return
+        sentence = label(answer.sentence, wrap=True)
+        sentence.setFont(tokens.base_font(15, strong=True))
+        sentence.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        self.body.addWidget(sentence)
+        if answer.holds is not None:
+            stated = answer.option is not None
+            words = "sure it holds" if stated else "that it holds"
+            self.body.addWidget(label(f"{percent(answer.holds)} {words}", "good" if stated else "warn"))
+        for text in answer.missing:
+            self.body.addWidget(label(f"Missing: {text}.", "warn", wrap=True))
+        for text in answer.reasons:
+            self.body.addWidget(label(f"{text[:1].upper()}{text[1:]}.", "soft", wrap=True))
+        close = button("Close (Esc)")
+        close.clicked.connect(self.dismiss)
+        self.body.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+        self.body.addStretch()

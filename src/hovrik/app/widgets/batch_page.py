@@ -29,6 +29,7 @@ from ...store.files.read.telemetry import Telemetry
 from ..session import Session
 from ..worker import Wanted, Worker
 from .fields import TABLES, Notice, NumberField, button, label
+from .flow import FlowLayout
 from .folder_watch import FolderWatch
 
 _HEAD = ("log", "columns", "passes", "length (s)", "mean fps", "limit (W)", "cap", "what became of it")
@@ -81,20 +82,20 @@ class BatchPage(QWidget):
         foot.addWidget(self.cancel)
         layout = QVBoxLayout(self)
         layout.addLayout(self._tools())
+        self.table.setMinimumHeight(160)
         layout.addWidget(self.table, 1)
         layout.addLayout(foot)
 
-    def _tools(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        for widget, slot in (
-            (button("Add logs …"), self._on_add),
-            (button("Add a folder …"), self._on_folder),
-            (button("Clear the list"), self.clear),
-        ):
-            widget.clicked.connect(slot)
-            row.addWidget(widget)
-        row.insertWidget(2, self.watch)
-        row.addStretch()
+    def _tools(self) -> FlowLayout:
+        row = FlowLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        for words, slot in (
+            ("Add logs …", self._on_add), ("Add a folder …", self._on_folder), ("Clear the list", self.clear)
+        ):  # fmt: skip
+            made = button(words)
+            made.clicked.connect(slot)
+            row.addWidget(made)
+        row.addWidget(self.watch)
         row.addWidget(label("a pause of over", "soft"))
         self.idle = NumberField("Idle gap in seconds", "s", 1.0, 600.0)
         self.idle.show_value(IDLE_S)

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QSizePolicy, QWidget
 
 from ...bench.job import Phase, Progress
 from ...core.facts.setup import describe
 from ...core.words import hours_minutes
-from .fields import button, label
+from .elided import ElidedLabel
+from .fields import button
+from .room import LINE_PX, Room
+
+IDLE = "No sweep is running."
 
 _WORDS = {
     Phase.RECHARGE: "recharging", Phase.APPLY: "setting", Phase.SETTLE: "settling", Phase.SOAK: "soaking",
@@ -17,37 +21,63 @@ _WORDS = {
 
 
 class BenchLine(QWidget):
-    """Signals: stop_asked."""
+    """Signals: stop_asked, pause_asked (whether to hold)."""
 
     stop_asked = pyqtSignal()
+    pause_asked = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("benchLine")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.machine = label("", "soft")
+        self.setFixedHeight(LINE_PX)
+        self.machine = ElidedLabel("", "soft")
         self.machine.setAccessibleName("State of the machine")
-        self.machine.setMinimumWidth(310)
         self._known: dict[str, str] = {}
-        self.step = label("No sweep is running.")
+        self.step = ElidedLabel(IDLE)
         self.step.setAccessibleName("Step in progress")
-        self.left = label("", "soft")
+        self.left = ElidedLabel("", "soft")
+        self.left.setAccessibleName("Time left")
+        self.left.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.progress = QProgressBar()
         self.progress.setAccessibleName("Passes done")
-        self.progress.setFixedWidth(220)
         self.progress.setFormat("%v of %m passes")
+        self.progress.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.progress.setMaximumWidth(220)
         self.progress.hide()
+        self.pause = button("Pause", tip="Hold before the next pass (F6); the machine is put back meanwhile")
+        self.pause.setAccessibleName("Pause the run")
+        self.pause.setCheckable(True)
+        self.pause.clicked.connect(self.pause_asked)
         self.stop = button("Stop (F8)", "stop", "End the sweep now and put the machine back as it was")
         self.stop.setEnabled(False)
         self.stop.clicked.connect(self.stop_asked)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 4, 10, 4)
-        layout.setSpacing(16)
-        layout.addWidget(self.machine)
-        layout.addWidget(self.step, 1)
-        layout.addWidget(self.left)
-        layout.addWidget(self.progress)
-        layout.addWidget(self.stop)
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(16, 1, 2, 1)
+        self._layout.setSpacing(10)
+        for widget, share in ((self.machine, 5), (self.step, 6), (self.left, 4), (self.progress, 3)):
+            self._layout.addWidget(widget, share)
+        self._layout.addWidget(self.pause)
+        self._layout.addWidget(self.stop)
+        self._room = Room.WIDE
+        self.show_running(False)
+
+    def adapt(self, room: Room) -> None:
+        """Leave out what there is no room for; Stop is always there."""
+        self._room = room
+        self._arrange()
+
+    def _arrange(self) -> None:
+        running = self.stop.isEnabled()
+        self.pause.setVisible(running)
+        self.progress.setVisible(running and self._room is not Room.COMPACT)
+        self.left.setVisible(running and self._room is not Room.COMPACT)
+        self.machine.setVisible(not running or self._room is not Room.COMPACT)
+
+    def show_paused(self, paused: bool) -> None:
+        """Whether the run holds."""
+        self.pause.setChecked(paused)
+        self.pause.setText("Go on" if paused else "Pause")
 
     def show_machine(self, text: str) -> None:
         """State of the machine while no sweep runs."""
@@ -57,9 +87,10 @@ class BenchLine(QWidget):
     def show_running(self, running: bool) -> None:
         """Whether a sweep runs."""
         self.stop.setEnabled(running)
-        self.progress.setVisible(running)
         if not running:
             self.left.setText("")
+            self.step.setText(IDLE)
+        self._arrange()
 
     def show_progress(self, event: Progress, minutes_left: float | None) -> None:
         """A step of a run."""
@@ -78,4 +109,3 @@ class BenchLine(QWidget):
         self.machine.setText(" · ".join(self._known.values()))
         if minutes_left is not None:
             self.left.setText(f"about {hours_minutes(minutes_left / 60.0)} of machine time left")
-            self.left.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

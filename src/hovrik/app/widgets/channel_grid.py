@@ -19,7 +19,7 @@ class ChannelGrid(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedWidth(440)
+        self.setMaximumWidth(440)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(1)
@@ -28,10 +28,9 @@ class ChannelGrid(QWidget):
             words, unit = CHANNELS[name]
             column = Choice(f"Column of {words}", [("", "not in the file")])
             column.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            column.setMinimumWidth(200)
+            column.setMinimumContentsLength(8)
             units = Choice(f"Unit of {words}", [(u, u) for u in UNITS[unit]])
             for field in (column, units):
-                field.setStyleSheet("min-height: 26px;")
                 field.currentIndexChanged.connect(self.changed)
             grid.addWidget(label(words, "soft"), row, 0)
             grid.addWidget(column, row, 1)

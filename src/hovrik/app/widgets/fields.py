@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QValidator, QWheelEvent
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPaintEvent, QValidator, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QAbstractSpinBox,
@@ -17,6 +17,9 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
     QVBoxLayout,
     QWidget,
 )
@@ -125,6 +128,9 @@ class NumberField(QDoubleSpinBox):
             self.blockSignals(blocked)
 
 
+WORD_PX = 26  # beside the words of a choice: its arrow
+
+
 class Choice(QComboBox):
     """A choice among (key, words)."""
 
@@ -132,13 +138,38 @@ class Choice(QComboBox):
         super().__init__()
         self.setAccessibleName(name)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.is_word = False  # part of a sentence: as wide as what is chosen
+        self.currentIndexChanged.connect(lambda _index: self.updateGeometry() if self.is_word else None)
         self.offer(entries)
+
+    def sizeHint(self) -> QSize:
+        hint = super().sizeHint()
+        if self.is_word:
+            hint.setWidth(self.fontMetrics().horizontalAdvance(self.currentText()) + WORD_PX)
+        return hint
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if self.hasFocus():
             super().wheelEvent(event)
         elif event is not None:
             event.ignore()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Its words end in an ellipsis where they do not fit."""
+        painter, option = QStylePainter(self), QStyleOptionComboBox()
+        self.initStyleOption(option)
+        style = self.style()
+        if style is not None:
+            place = style.subControlRect(
+                QStyle.ComplexControl.CC_ComboBox, option, QStyle.SubControl.SC_ComboBoxEditField, self
+            )
+            option.currentText = self.fontMetrics().elidedText(
+                self.currentText(), Qt.TextElideMode.ElideRight, max(place.width(), 8)
+            )
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
+        if option.currentText != self.currentText() and not self.toolTip():
+            self.setToolTip(self.currentText())
 
     def offer(self, entries: Iterable[tuple[str, str]]) -> None:
         """Replace the entries without telling; the chosen one stays, else the first is chosen."""

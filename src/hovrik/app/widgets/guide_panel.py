@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QShowEvent
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...bench.by_hand.guided import Readings
@@ -39,7 +39,7 @@ class GuidePanel(Card):
     frame log can be dropped on it.
 
     Signals: ticked (the gauge stepped), ended (the scene has), answered_once (the questions before the first pass are
-    done), turned_up (whether it is there).
+    done), turned_up (whether something is asked).
     mappings : those saved for columns, by file shape, asked for each log; rig : the one that is run; known_logs : parts
     of logs that are in the notebook.
     """
@@ -134,7 +134,7 @@ class GuidePanel(Card):
         self.message.setText("")
         self.once.show_items(items)
         self._show(once=True)
-        self.show()
+        self._turn_up(True)
         self.done.setFocus()
 
     def withdraw_questions(self) -> None:
@@ -155,7 +155,7 @@ class GuidePanel(Card):
         if request.ticks_ns:
             step = " Type what one step is; without it they tell nothing." if self.form.wants_step else ""
             self.message.setText(f"{plural(len(request.ticks_ns), 'gauge tick')} timed.{step} {_NO_LOG}")
-        self.show()
+        self._turn_up(True)
         self.done.setFocus()
         if request.wants_readings and self._arrived:
             self.open_file(*self._arrived)
@@ -165,7 +165,11 @@ class GuidePanel(Card):
     def withdraw(self) -> None:
         """Nothing is asked any more."""
         self.request, self._asks_once, self.is_timing = None, False, False
-        self.hide()
+        self._turn_up(False)
+
+    def _turn_up(self, on: bool) -> None:
+        self.setVisible(on)
+        self.turned_up.emit(on)
 
     def show_step(self, phase: Phase, left_s: float) -> None:
         """The step of the scene that runs, with its time left; its end may be marked while it is measured."""
@@ -258,14 +262,6 @@ class GuidePanel(Card):
         if self.log is None:
             return found
         return replace(found, trace=self.log.imported.trace, conditions=self.log.conditions)
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        self.turned_up.emit(True)
-
-    def hideEvent(self, event: QHideEvent | None) -> None:
-        super().hideEvent(event)
-        self.turned_up.emit(False)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

@@ -13,6 +13,9 @@ from .fields import Choice, label
 _SIGNS = {Mood.FINE: ("✓", "good"), Mood.LOOK: ("!", "warn"), Mood.OPEN: ("·", "soft")}
 
 
+FIELD_PX = 170
+
+
 class PreflightList(QWidget):
     """One row an item. Signals: answered (item id, text; "" takes an answer back)."""
 
@@ -36,7 +39,8 @@ class PreflightList(QWidget):
         self._page = QWidget()
         grid = QGridLayout(self._page)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setColumnStretch(3, 1)
+        grid.setColumnStretch(1, 4)
+        grid.setColumnStretch(3, 3)
         grid.setVerticalSpacing(3)
         for row, item in enumerate(items):
             sign, kind = _SIGNS[item.mood]
@@ -44,7 +48,6 @@ class PreflightList(QWidget):
             mark.setFixedWidth(16)
             mark.setAccessibleName({"good": "fine", "warn": "look at this", "soft": "open"}[kind])
             words = label(item.ask, wrap=True)
-            words.setMinimumWidth(330)
             grid.addWidget(mark, row, 0)
             grid.addWidget(words, row, 1)
             grid.addWidget(self._field(item), row, 2)
@@ -63,14 +66,14 @@ class PreflightList(QWidget):
         if item.choices:
             choice = Choice(item.ask, [("", "not answered"), *((c, c) for c in item.choices)])
             choice.show_key("" if value is None else str(value))
-            choice.setFixedWidth(190)
+            choice.setFixedWidth(FIELD_PX)
             choice.currentIndexChanged.connect(lambda _index, name=item.id, c=choice: self.answered.emit(name, c.key()))
             self.fields[item.id] = choice
             return choice
         line = QLineEdit("" if value is None else _shown(value, ""))
         line.setAccessibleName(item.ask)
         line.setPlaceholderText(item.unit or "not answered")
-        line.setFixedWidth(190)
+        line.setFixedWidth(FIELD_PX)
         line.editingFinished.connect(lambda name=item.id, field=line: self.answered.emit(name, field.text().strip()))
         self.fields[item.id] = line
         return line

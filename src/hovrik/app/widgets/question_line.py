@@ -2,22 +2,34 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLayout, QSizePolicy, QWidget
 
 from ...core.facts.place import Source
 from ...core.facts.terms import LOW, LOW_TENTH, MEAN, NOTHING, SCORE, SLOW_SHARE, TIME, School
 from ...core.facts.title import Scene
 from ..commands import set_question
 from ..session import Session
+from ..theme import tokens
+from ..theme.glyphs import glyph
 from ..theme.tokens import TARGET_PX
-from .fields import Choice, NumberField, label
-from .flow import FlowLayout
+from .elided import ElidedLabel
+from .fields import Choice, NumberField, button, label
+from .flow import FlowLayout, LineLayout
+from .overlay import Overlay
+from .room import Room
 
 # figure of the floor / school of lows -> words
 _LOWS = [(f"{figure}/{s.value}", f"{words} low, {s.words}") for figure, words in ((LOW, "1 %"), (LOW_TENTH, "0.1 %"))
          for s in School]  # fmt: skip
 FLOORS = [*_LOWS, (MEAN, "mean rate"), (SLOW_SHARE, "share of slow frames"), (SCORE, "score"),
           (TIME, "time of the job"), (NOTHING, "nothing to hold")]  # fmt: skip
+# words and controls (=) in their order; whether the words stay where there is less room
+_SENTENCE = (
+    ("On", False), ("=rig", True), ("under", False), ("=slot", True), ("on", False), ("=source", True), ("in", False),
+    ("=scene", True), ("find", False), ("the lowest watts that hold", True), ("=target", True), ("=unit", True),
+    ("=floor", True),
+)  # fmt: skip
 _UNITS = {SCORE: "points as its", TIME: "seconds as its"}
 SOURCES = [(Source.BATTERY.value, "battery"), (Source.ADAPTER.value, "adapter")]
 
@@ -26,34 +38,56 @@ class QuestionLine(QWidget):
     """On [rig] under [OS slot], on [battery], in [title · scene], find the lowest watts that hold [40] frames with
     [1 % low, percentile].
 
-    What has to hold may also be a mean rate, a share of slow frames, a score, a time, or nothing.
+    What has to hold may also be a mean rate, a share of slow frames, a score, a time, or nothing. One line at every
+    width: parts elide, `whole` opens all of it as a sheet, and in the smallest room the sheet is where it is edited.
+    Signals: whole_asked.
     """
+
+    whole_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("questionLine")
         self._session = session
+        self._room, self._lent = Room.WIDE, False
         self._slots: dict[str, str] = {}  # by rig, the slot that was asked about last
         self.rig = Choice("Rig")
         self.slot = Choice("OS slot")
         self.source = Choice("Power source", SOURCES)
         self.scene = Choice("Title and scene")
         self.target = NumberField("Frames to hold", "", 1, 1000, 5)
-        self.target.setFixedWidth(64)
+        self.target.setMaximumWidth(64)
         self.floor = Choice("What has to hold", FLOORS)
         self.unit = label("frames with", "soft")
-        flow = FlowLayout(self)
-        flow.setContentsMargins(16, 6, 16, 4)
-        for part in (
-            "On", self.rig, "under", self.slot, "on", self.source, "in", self.scene,
-            "find the lowest watts that hold", self.target, self.unit, self.floor,
-        ):  # fmt: skip
-            widget = label(part) if isinstance(part, str) else part
-            if isinstance(part, str):
-                widget.setProperty("kind", "soft")
-            elif part is not self.unit:
-                widget.setFixedHeight(TARGET_PX)
-            flow.addWidget(widget)
+        self.whole = button("", tip="The whole question")
+        self.whole.setAccessibleName("The whole question")
+        self.whole.clicked.connect(self.whole_asked)
+        self.summary = ElidedLabel()
+        self.summary.hide()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(8, 0, 0, 0)
+        holder = QWidget()
+        holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._row = LineLayout(holder)
+        self._parts: list[QWidget] = []
+        for part, in_short in _SENTENCE:
+            if part.startswith("="):
+                made: QWidget = getattr(self, part[1:])
+                if isinstance(made, Choice):
+                    made.is_word = True
+                if part != "=unit":
+                    made.setFixedHeight(TARGET_PX)
+            else:
+                made = label(part, "soft")
+                made.setProperty("inShort", in_short)
+            self._parts.append(made)
+            self._row.addWidget(made)
+        line.addWidget(holder, 1)
+        line.addWidget(self.summary, 1)
+        line.addWidget(self.whole)
+        self._holder = holder
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(TARGET_PX)
         self.rig.currentIndexChanged.connect(self._on_edited)
         self.slot.currentIndexChanged.connect(self._on_edited)
         self.source.currentIndexChanged.connect(self._on_edited)
@@ -61,7 +95,52 @@ class QuestionLine(QWidget):
         self.floor.currentIndexChanged.connect(self._on_edited)
         self.target.valueChanged.connect(self._on_edited)
         session.question_changed.connect(self.show_question)
+        self.retheme()
         self.show_question()
+
+    def adapt(self, room: Room) -> None:
+        """All words, the needed ones, or a summary."""
+        self._room = room
+        if not self._lent:
+            for part in self._parts:
+                if part.property("inShort") is not None:
+                    part.setVisible(room is Room.WIDE or (room is Room.NARROW and bool(part.property("inShort"))))
+                else:
+                    part.setVisible(room is not Room.COMPACT)
+            self._show_floor()
+        self._show_summary()
+
+    def lend_to(self, sheet: QLayout) -> None:
+        """Put words and controls into another layout, which gives them more room; `take_back` ends it."""
+        self._lent = True
+        for part in self._parts:
+            self._row.removeWidget(part)
+            sheet.addWidget(part)
+            part.show()
+        self._show_floor()
+        self._show_summary()
+
+    def _show_summary(self) -> None:
+        is_summary = self._room is Room.COMPACT or self._lent
+        self.summary.setVisible(is_summary)
+        self._holder.setVisible(not is_summary)
+
+    def take_back(self) -> None:
+        """Have words and controls in the line again."""
+        for at, part in enumerate(self._parts):
+            self._row.insert(at, part)
+        self._lent = False
+        self.adapt(self._room)
+
+    def retheme(self) -> None:
+        """Draw the sign of the whole question in the ink of the theme."""
+        self.whole.setIcon(glyph("More", tokens.current().ink))
+
+    def _show_floor(self) -> None:
+        question = self._session.question
+        has_floor = question is None or question.terms.floor is not None
+        for part in (self.target, self.unit):
+            part.setVisible(has_floor and (self._lent or self._room is not Room.COMPACT))
 
     def show_question(self) -> None:
         """Show the session's question and what can be chosen."""
@@ -97,9 +176,11 @@ class QuestionLine(QWidget):
         self.target.setRange(1, 1000 if floor is None or floor.is_of_frames else 1e7)
         self.target.blockSignals(blocked)
         self.target.show_value(question.target_fps)
-        for part in (self.target, self.unit):
-            part.setVisible(floor is not None)
-        self.updateGeometry()
+        self._show_floor()
+        self._row.invalidate()
+        asks = f"{question.target_fps:g} {self.floor.currentText()}" if floor is not None else self.floor.currentText()
+        self.summary.setText(f"{self.scene.currentText()}: {asks}, {self.source.currentText()}, "
+                             f"{self.rig.currentText()}, {self.slot.currentText()}")  # fmt: skip
 
     def _slots_of(self, rig: str) -> list[str]:
         """Keys of the OS slots that a rig has now."""
@@ -138,3 +219,25 @@ class QuestionLine(QWidget):
         )
         if edited != question:
             set_question(self._session, edited)
+
+
+class QuestionSheet(Overlay):
+    """The whole question over the page; it borrows the controls of the line while it is open."""
+
+    def __init__(self, line: QuestionLine, parent: QWidget) -> None:
+        super().__init__("The whole question", parent)
+        self._line = line
+        holder = QWidget()
+        self._flow = FlowLayout(holder, line_gap=6)
+        self.body.addWidget(holder)
+        done = button("Done (Esc)")
+        done.clicked.connect(self.dismiss)
+        self.body.addWidget(done, 0, Qt.AlignmentFlag.AlignRight)
+        self.body.addStretch()
+        self.closed.connect(line.take_back)
+
+    def open(self) -> None:
+        """Borrow the controls and show them."""
+        super().open()
+        self._line.lend_to(self._flow)
+        self._line.rig.setFocus()

@@ -22,6 +22,7 @@ from ..session import Session
 from ..theme import tokens
 from ..worker import Wanted, Worker
 from .fields import Choice, Notice, button, label
+from .flow import FlowLayout
 from .reading_form import ScaleChoices
 
 _COLUMNS = (
@@ -73,15 +74,16 @@ class RunSheetPage(QWidget):
         self.cancel = button("Cancel")
         self.cancel.clicked.connect(self.stop)
         self.cancel.hide()
-        top = QHBoxLayout()
+        top = FlowLayout()
+        top.setContentsMargins(0, 0, 0, 0)
         for widget in (label("plan", "soft"), self.plan, self.scales, self.where):
             top.addWidget(widget)
-        top.addStretch()
         foot = QHBoxLayout()
         foot.addWidget(self.words, 1)
         foot.addWidget(self.cancel)
         layout = QVBoxLayout(self)
         layout.addLayout(top)
+        self.table.setMinimumHeight(160)
         layout.addWidget(self.table, 1)
         layout.addLayout(foot)
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
@@ -98,31 +99,56 @@ class EntryField(QWidget):
             self.edited.emit(self.entry.name, value)
 
 
+ONE_COLUMN_PX, THREE_COLUMNS_PX = 680, 1700
+LEAST_PX = 300  # of a column
+
+
 class SheetForm(QWidget):
     """Every entry of a sheet, a card a section. Signals: edited (name, value)."""
 
     edited = pyqtSignal(str, object)
 
-    def __init__(self, sheet: Sheet, *, columns: int = 2, skip: Sequence[str] = ("key",), heading: str = "") -> None:
+    def __init__(self, sheet: Sheet, *, skip: Sequence[str] = ("key",), heading: str = "") -> None:
         super().__init__()
         self.entries: dict[str, EntryField] = {}
-        row = QHBoxLayout(self)
-        row.setContentsMargins(10, 10, 10, 10)
-        row.setSpacing(10)
-        stacks = []
-        for _ in range(columns):
-            stack = QVBoxLayout()
-            stack.setSpacing(10)
-            row.addLayout(stack, 1)
-            stacks.append(stack)
-        heights = [0] * columns
+        self._cards: list[tuple[Card, int]] = []
+        self._columns = 0
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(10)
         for section in sheet.sections:
             fields = [f for f in sheet.fields if f.section == section and f.name not in skip]
-            if not fields:
-                continue
+            if fields:
+                self._cards.append((self._card(section or heading, fields), len(fields) + 1))
+        self._lay(2)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        width = self.width()
+        self._lay(1 if width < ONE_COLUMN_PX else 2 if width < THREE_COLUMNS_PX else 3)
+        super().resizeEvent(event)
+
+    def minimumSizeHint(self) -> QSize:
+        """That of one column: it has as many as there is room for."""
+        return QSize(LEAST_PX, super().minimumSizeHint().height())
+
+    def _lay(self, columns: int) -> None:
+        """Cards in so many columns of about the same height."""
+        columns = min(columns, len(self._cards))
+        if columns == self._columns:
+            return
+        self._columns = columns
+        while (item := self._row.takeAt(0)) is not None:
+            stack = item.layout()
+            while stack is not None and stack.takeAt(0) is not None:
+                pass
+        stacks, heights = [QVBoxLayout() for _ in range(columns)], [0] * columns
+        for stack in stacks:
+            stack.setSpacing(10)
+            self._row.addLayout(stack, 1)
+        for card, height in self._cards:
             at = heights.index(min(heights))
-            heights[at] += len(fields) + 1
-            stacks[at].addWidget(self._card(section or heading, fields))
+            heights[at] += height
+            stacks[at].addWidget(card)
         for stack in stacks:
             stack.addStretch()
 
@@ -130,9 +156,10 @@ class SheetForm(QWidget):
         card = Card(heading)
         grid = QGridLayout()
         grid.setVerticalSpacing(2)
-        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(0, 2)
+        grid.setColumnStretch(1, 3)
         for number, entry in enumerate(fields):
-            words = label(entry.label, "soft")
+            words = label(entry.label, "soft", wrap=True)
             words.setMinimumHeight(TARGET_PX)
             made = EntryField(entry)
             made.edited.connect(self.edited)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError, InputError, count_left_out
 from ...core.passes import align
@@ -21,6 +21,8 @@ from ..session import Session
 from ..worker import Worker
 from .channel_grid import ChannelGrid
 from .fields import TABLES, Choice, Notice, NumberField, button, label
+from .flow import Abreast, FlowLayout
+from .room import PICTURE_PX
 
 _UNITS = [
     (TimeUnit.S.value, "in s"), (TimeUnit.MS.value, "in ms"), (TimeUnit.US.value, "in µs"),
@@ -58,17 +60,20 @@ class TelemetryPage(QWidget):
         self.grid = ChannelGrid()
         self.grid.changed.connect(self._convert)
         self.plot = OverlayPlot()
-        right = QVBoxLayout()
+        shown = QWidget()
+        right = QVBoxLayout(shown)
+        right.setContentsMargins(0, 0, 0, 0)
+        self.plot.setMinimumHeight(PICTURE_PX)
         right.addWidget(self.words)
         right.addWidget(self.plot, 1)
-        middle = QHBoxLayout()
-        middle.addWidget(self.grid)
-        middle.addLayout(right, 1)
+        middle = Abreast(900)
+        middle.row.addWidget(self.grid)
+        middle.row.addWidget(shown, 1)
         layout = QVBoxLayout(self)
         layout.addLayout(self._tools())
-        layout.addLayout(middle, 1)
+        layout.addWidget(middle, 1)
 
-    def _tools(self) -> QHBoxLayout:
+    def _tools(self) -> FlowLayout:
         choose, drop = button("Choose telemetry …"), button("Leave it out")
         choose.clicked.connect(self._on_choose)
         drop.clicked.connect(self.clear)
@@ -83,10 +88,10 @@ class TelemetryPage(QWidget):
         self.step.valueChanged.connect(self._convert)
         self.how.currentIndexChanged.connect(self._align)
         self.begin.valueChanged.connect(self._align)
-        row = QHBoxLayout()
+        row = FlowLayout()
+        row.setContentsMargins(0, 0, 0, 0)
         for widget in (choose, drop, label("time", "soft"), self.time_column, self.unit, self.step):
             row.addWidget(widget)
-        row.addStretch()
         for widget in (label("clocks", "soft"), self.how, self.begin):
             row.addWidget(widget)
         self._show_fields()

@@ -61,7 +61,7 @@ class WattPicture(QWidget):
         return QSize(600, max(len(self.levels()), 1) * (_BAR + _GAP) + _TOP)
 
     def minimumSizeHint(self) -> QSize:
-        return self.sizeHint()
+        return QSize(300, self.sizeHint().height())
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -277,13 +277,16 @@ def version_of(versions: Sequence[Version], what: str) -> str | None:
 
 def plain_fields(kind: type, body: Mapping[str, Any], nested: Sequence[str] = ()) -> dict[str, Any]:
     """The entries of `body` that are fields of a dataclass, lists as tuples; `nested` ones are left to the caller, and
-    null is as good as not there where a field has a default."""
+    null, or an empty list in place of a value, is as good as not there where a field has a default."""
     known = {f.name: f for f in fields(kind) if f.name not in nested}
-    return {
-        k: tuple(v) if isinstance(v, list) else v
-        for k, v in body.items()
-        if k in known and (v is not None or (known[k].default is MISSING and known[k].default_factory is MISSING))
-    }
+
+    def is_there(name: str, value: Any) -> bool:
+        own = known[name]
+        if own.default is MISSING and own.default_factory is MISSING:
+            return True
+        return value is not None and not (value == [] and own.default is None)
+
+    return {k: tuple(v) if isinstance(v, list) else v for k, v in body.items() if k in known and is_there(k, v)}
 
 
 def many(kind: type[T], bodies: Any) -> tuple[T, ...]:

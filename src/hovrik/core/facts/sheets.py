@@ -73,7 +73,7 @@ OWN_KNOB = Sheet(
     ),
 )
 EXCLUSION = Sheet(
-    "functions that exclude each other",
+    "pair that excludes each other",
     (
         Field("knob", "Knob", required=True, hint="frame_generation"),
         Field("level", "at", required=True, hint="on"),
