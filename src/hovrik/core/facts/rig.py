@@ -284,7 +284,7 @@ def plain_fields(kind: type, body: Mapping[str, Any], nested: Sequence[str] = ()
         own = known[name]
         if own.default is MISSING and own.default_factory is MISSING:
             return True
-        return value is not None and not (value == [] and own.default is None)
+        return value is not None and not (value == [] and own.default != ())
 
     return {k: tuple(v) if isinstance(v, list) else v for k, v in body.items() if k in known and is_there(k, v)}
 
