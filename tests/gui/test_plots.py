@@ -98,16 +98,16 @@ def test_rate_plot_draws_its_data_and_reads_out(one, qtbot):
     plot = RatePlot()
     qtbot.addWidget(plot)
     found = marks.find(one, QUESTION)
-    plot.show_response(one, found, QUESTION.floor.edge, "1 % low (percentile)", 12.0)
+    plot.show_response(one, found, QUESTION.floor, "1 % low (percentile)", 12.0)
     assert list(plot.data["limit_w"]) == list(TRUTH)
-    assert plot.read_out(11.9, 0).startswith("12 W, 3 pass(es)\nrate")
+    assert plot.read_out(11.9, 0).startswith("12 W, 3 passes\nrate")
     text = plot.data_text().splitlines()
     assert text[0].split("\t")[:2] == ["limit_w", "mean_fps"] and len(text) == 9
     plot.copy_data()
     assert QApplication.clipboard().text() == plot.data_text()
     plot.copy_image()
     assert not QApplication.clipboard().pixmap().isNull()
-    plot.show_response(None, (), 0, "", None)
+    plot.show_response(None, (), None, "", None)
     assert plot.data == {} and plot.read_out(1, 1) == ""
 
 
@@ -122,7 +122,7 @@ def test_levels_that_are_words_stand_beside_each_other(qtbot):
     (found,) = response.read(passes, QUESTION, of_knob(knob))
     plot = RatePlot()
     qtbot.addWidget(plot)
-    plot.show_response(found, (), QUESTION.floor.edge, "low", None)
+    plot.show_response(found, (), QUESTION.floor, "low", None)
     assert plot.data["window_mode"] == (0.0, 1.0) and plot.read_out(0.9, 0).startswith("window mode windowed")
     assert found.groups[0].level == "whole screen" and gain_of(found)[0].size == 0
     worth = WorthPlot()
@@ -209,7 +209,7 @@ def test_text_has_enough_contrast(theme):
 def test_a_theme_change_redraws(one, qtbot):
     plot = RatePlot()
     qtbot.addWidget(plot)
-    plot.show_response(one, (), 38.8, "low", None)
+    plot.show_response(one, (), QUESTION.floor, "low", None)
     tokens.apply(QApplication.instance(), tokens.DARK)
     assert plot.backgroundBrush().color().name().upper() == tokens.DARK.sheet
     tokens.apply(QApplication.instance(), tokens.LIGHT)

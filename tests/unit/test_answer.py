@@ -71,7 +71,18 @@ def test_what_the_passes_do_not_tell_is_said_not_that_there_are_none():
 def test_nothing_holds():
     found = ask(ladder_passes({8: 20.0, 9: 22.0, 10: 24.0}, sd=0.004))
     assert found.option is None and "Nothing tried holds 40" in found.sentence and "10 W" in found.sentence
-    assert any("limits above 10 W" in m for m in found.missing)
+    assert any("limits above 10 W (the rig allows 30 W)" in m for m in found.missing) and "Try limits" in found.sentence
+
+
+def test_what_is_proposed_can_be_tried_and_can_help():
+    capped = [counted(w, 28.5, n, cap=30.0) for w in (8, 20) for n in range(3)]
+    found = ask(capped)
+    assert found.option is None and any("a higher cap than 30" in m for m in found.missing)
+    assert not any("limits above" in m for m in found.missing)
+    at_top = ask(ladder_passes({28: 20.0, 29: 22.0, 30: 24.0}, sd=0.004))
+    assert any("30 W is the most that the rig allows" in m for m in at_top.missing)
+    unknown = ask(ladder_passes({8: 20.0, 9: 22.0}, sd=0.004), context=Context(None))
+    assert "limits above 9 W, or a lower floor" in unknown.missing
 
 
 def test_an_open_case_is_withheld_with_the_passes_it_needs():

@@ -220,6 +220,29 @@ def annotate(session: Session, pass_id: str, kind: str, body: dict[str, Any]) ->
     session.undo_stack.push(AddRow(session, words, add, undo, undo, [session.passes_changed]))
 
 
+def take_out(session: Session, ids: Sequence[str]) -> None:
+    """Take passes out of every figure, as one edit."""
+    _row_of_each(session, ids, "take out", lambda one: session.notebook.annotate(one, "deletion", {}))
+
+
+def bring_back(session: Session, ids: Sequence[str]) -> None:
+    """Have passes that were taken out count again, as one edit."""
+    notes = session.notebook.annotations()
+    uid = {one: next(n.uid for n in reversed(notes[one]) if n.kind == "deletion") for one in ids}
+    _row_of_each(session, ids, "bring back", lambda one: session.notebook.undo_annotation(one, uid[one]))
+
+
+def _row_of_each(session: Session, ids: Sequence[str], what: str, add: Callable[[str], str]) -> None:
+    notebook = session.notebook
+
+    def back(uids: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(notebook.undo_annotation(one, uid) for one, uid in zip(ids, uids, strict=True))
+
+    words = f"{what} a pass" if len(ids) == 1 else f"{what} {len(ids)} passes"
+    first = lambda: tuple(add(one) for one in ids)  # noqa: E731
+    session.undo_stack.push(AddRow(session, words, first, back, back, [session.passes_changed]))
+
+
 def imported(session: Session, ids: Sequence[str]) -> None:
     """Passes were imported; undoing takes all of them out."""
     notebook = session.notebook

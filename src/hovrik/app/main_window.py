@@ -6,9 +6,9 @@ import contextlib
 from collections.abc import Callable, Sequence
 from typing import TypeVar
 
-from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
-from PyQt6.QtWidgets import QDialog, QMainWindow
+from PyQt6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QDialog, QLineEdit, QMainWindow, QWidget
 
 from ..bench.job import Progress
 from ..bench.protocol import Machine
@@ -55,6 +55,9 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(self.frame)
         self._make_actions()
         self._connect()
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._on_focus)
         self._restore_state()
         session.look_at_machine()
         self._offer_recovery()
@@ -125,6 +128,10 @@ class MainWindow(QMainWindow):
         if name == "Bench":
             bench = BenchStage(self.session, self.runner)
             bench.start_asked.connect(self.start_sweep)
+            bench.go_on_asked.connect(self._continue)
+            bench.state_changed.connect(self._show_readiness)
+            bench.place_asked.connect(self.show_place)
+            bench.guide.turned_up.connect(lambda _on: self._show_readiness())
             bench.import_asked.connect(self.open_import)
             bench.void_again_asked.connect(self.run_void_again)
             bench.incident_asked.connect(self.note_incident)
@@ -187,7 +194,7 @@ class MainWindow(QMainWindow):
 
     def _first_look(self) -> None:
         if self.session.question is None:
-            self.answer_panel.show_text("This notebook is empty. Start `hovrik demo` to see one that is filled.")
+            self.answer_panel.show_text("This notebook is empty. Bench says what a first sweep needs.")
         else:
             self.evaluate()
         self._show_readiness()
@@ -224,12 +231,18 @@ class MainWindow(QMainWindow):
             "Rig": "known" if known else "wants a rig",
             "Scene": "known" if known else "wants a title",
             "Plan": "wants a rig" if not known else "ready" if not wrong else "not possible",
-            "Bench": "running" if self.runner.is_running else "ready" if not wrong else "wants a plan",
+            "Bench": self._bench_state() if self.runner.is_running else "ready" if not wrong else "wants a plan",
             "Read": plural(counted, "pass", "passes") if counted else "wants passes",
             "Choose": "answered" if stated else "wants passes" if not counted else "wants more",
             "Keep": f"{kept} kept" if kept else "nothing kept",
         }
         self.frame.rail.show_states(waits)
+
+    def _bench_state(self) -> str:
+        """What a run is about, in a word or two."""
+        if self.bench.guide.request is not None:
+            return "asks you"
+        return "paused" if self.bench.is_paused or self.bench_line.pause.isChecked() else "running"
 
     # -- running
 
@@ -326,6 +339,7 @@ class MainWindow(QMainWindow):
     def _pause(self, on: bool) -> None:
         self.runner.pause(on)
         self.bench_line.show_paused(on)
+        self._show_readiness()
 
     def _step_page(self, by: int) -> None:
         stage = self.stack.currentWidget()
@@ -336,7 +350,11 @@ class MainWindow(QMainWindow):
         self.bench_line.show_progress(event, self.bench.minutes_left(event))
 
     def _after_run(self) -> None:
-        self.bench_line.show_running(False)
+        line = self.bench_line
+        if line.stop.hasFocus() or line.pause.hasFocus():  # neither can keep it
+            current = next((n for n, page in self._pages.items() if page is self.stack.currentWidget()), "Bench")
+            (self.bench.start if current == "Bench" else self.stage_buttons[current]).setFocus()
+        line.show_running(False)
         self.bench_line.show_paused(False)
         self.session.look_at_machine()
         self._show_readiness()
@@ -411,13 +429,15 @@ class MainWindow(QMainWindow):
         self.stills_dialog = _shown(StillsDialog(self.session, self))
 
     def note_incident(self) -> None:
-        """Bring the machine to safe limits first, then ask what happened."""
+        """Ask what happened; a run goes on until it is noted, or stopped there, and the dialog says so."""
         from .dialogs.incident_dialog import IncidentDialog
 
         event = self.bench.last_progress if self.runner.is_running else None
-        self._stop()
         setup, phase = (event.setup, event.phase.value) if event is not None else (None, "")
         self.incident_dialog = _shown(IncidentDialog(self.session, setup, phase, self))
+        if self.runner.is_running:
+            self.incident_dialog.say_run(by_hand=self.session.address is None)
+            self.incident_dialog.stop_asked.connect(self._stop)
 
     def keep_answer(self) -> None:
         """Keep the answer as a profile and show it."""
@@ -433,14 +453,38 @@ class MainWindow(QMainWindow):
         screen = self.screen()
         self.resize(USUAL if screen is None else USUAL.boundedTo(screen.availableGeometry().size()))
 
+    def show_place(self, stage: str, page: str) -> None:
+        """Bring a page of a stage to the front."""
+        self.show_stage(stage)
+        self.stage(stage).pages.show_page(page)
+
     def _restore_state(self) -> None:
         geometry = remembered("geometry")
         if not (isinstance(geometry, QByteArray) and self.restoreGeometry(geometry)):
             self.fit_screen()
         stage = self.session.notebook.get_state("stage")
-        first = "Read" if self.session.notebook.has_passes() else "Plan"
+        first = "Read" if self.session.notebook.has_passes() else "Bench"
         self.show_stage(stage if stage in STAGES else first)
         self.stage_buttons[stage if stage in STAGES else first].setFocus()
+
+    def _on_focus(self, before: QWidget | None, now: QWidget | None) -> None:
+        """Look at the keys of the field that is typed in, and of no other."""
+        if isinstance(before, QLineEdit | QAbstractSpinBox):
+            before.removeEventFilter(self)
+        if isinstance(now, QLineEdit | QAbstractSpinBox) and now.window() is self:
+            now.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A field that has no edit of its own leaves undo and redo to the notebook."""
+        if isinstance(event, QKeyEvent) and event.type() is QEvent.Type.ShortcutOverride:
+            is_undo = event.matches(QKeySequence.StandardKey.Undo)
+            field = watched.findChild(QLineEdit) if isinstance(watched, QAbstractSpinBox) else watched
+            if (is_undo or event.matches(QKeySequence.StandardKey.Redo)) and isinstance(field, QLineEdit):
+                has_own = field.isModified() and (field.isUndoAvailable() if is_undo else field.isRedoAvailable())
+                if not has_own:
+                    event.ignore()
+                    return True
+        return super().eventFilter(watched, event)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop a run, which puts the machine back; keep what is being typed; remember what was shown."""

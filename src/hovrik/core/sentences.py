@@ -152,13 +152,16 @@ TEMPLATES: Mapping[str, str] = {
     "missing.settle-each": "about {passes:more pass|more passes} each at {levels} would settle it",
     "missing.frames": "frame times for the {figure}",
     "missing.limits": "limits above {level}, or a lower floor",
+    "missing.limits-to": "limits above {level} (the rig allows {top}), or a lower floor",
+    "missing.top": "another cap or a lower floor: {level} is the most that the rig allows",
+    "missing.cap": "a higher cap than {cap:n}, under which no limit can hold {target:n}, or a lower floor",
     "missing.levels": "levels above {level}, or a lower floor",
+    "try": "Try {what}.",
     "no-low":
         "Cannot say what holds {target:n}: these passes carry no {figure} (summary figures, or fewer than 100 "
         "frames). Frame times of each pass are needed.",
     "none-holds":
-        "Nothing tried holds {target:n}: the best, {level}, has a {figure} of {low:span}. Try more watts, "
-        "another cap, or a lower floor.",
+        "Nothing tried holds {target:n}: the best, {level}, has a {figure} of {low:span}.",
     "not-settled": "Not settled yet: {level} holds {target:n} with {sure:chance}, and {asked:chance} is asked for.",
     "passes-count": "{passes:pass counts|passes count} at {levels:limit|limits}",
     "passes-count-over": "{passes:pass counts|passes count} at {levels:level|levels} of {factor}",

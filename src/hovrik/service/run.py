@@ -265,6 +265,21 @@ def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
     return found
 
 
+def left_over(notebook: Notebook, question: Question) -> tuple[str, int] | None:
+    """(plan id, passes left) of the newest plan of this question that was begun and is not done, None where the newest
+    that was begun is done."""
+    for plan_id, _, _ in notebook.plans():
+        try:
+            planned = load_plan(notebook, plan_id)
+        except HovrikError:
+            continue
+        done = len(planned.done_indices)
+        if planned.question.keys == question.keys and planned.question.source is question.source and done:
+            left = len(planned.passes) - done
+            return (plan_id, left) if left else None
+    return None
+
+
 def describe_run(entry: JournalEntry, done: int, planned: int) -> str:
     """What an open run means, in plain words."""
     if entry.machine.get("kind") == "by hand":

@@ -18,7 +18,7 @@ from ..core.plan.resolution import (
 )
 from ..core.questions.question import Question
 from ..store.notebook import Notebook
-from .gather import Evaluation
+from .gather import Evaluation, PassView
 
 MATTERS = {"rate": 0.02, "low": 0.03, "draw": 0.02}  # shares a player would care about, by default
 
@@ -54,13 +54,23 @@ class SceneStudy:
         return f"To tell {100 * difference:g} % apart, passes at each setup: {', or '.join(parts)}."
 
 
+def _in_question(counted: list[PassView], evaluation: Evaluation) -> list[PassView]:
+    """Passes at the setups that the answer is about: others of the scene may repeat differently."""
+    option = evaluation.answer.option
+    for response in evaluation.responses:
+        if option is None or any(g.setup == option.setup and g.level == option.level for g in response.groups):
+            ids = {one for group in response.groups for one in group.passes}
+            return [view for view in counted if view.record.id in ids] or counted
+    return counted
+
+
 def _ids(question: Question) -> dict[str, str]:
     return {"rate": "mean_fps", "low": low_id(question.school), "draw": "draw_w"}
 
 
 def study(notebook: Notebook, evaluation: Evaluation) -> SceneStudy | None:
-    """From the counted passes of a question; None without any."""
-    counted = [v for v in evaluation.views if v.counts]
+    """From the counted passes at the setups that a question is about; None without any."""
+    counted = _in_question([v for v in evaluation.views if v.counts], evaluation)
     timed = [v.figures.frames.seconds for v in counted if v.figures.frames]
     if not timed:
         return None

@@ -33,6 +33,8 @@ def json_of(text: Any) -> Any:
         found = _DECODER.decode(text)
     except RecursionError:
         raise ValueError("it is nested too deep") from None
+    except json.JSONDecodeError as fault:
+        raise ValueError(f"it breaks off or is mistyped at line {fault.lineno}, letter {fault.colno}") from None
     check(found)
     return found
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.facts.incident import IncidentKind
@@ -17,7 +18,9 @@ _WORDS = {
 
 
 class IncidentDialog(QDialog):
-    """kind, setup and note of one incident."""
+    """kind, setup and note of one incident. Signals: stop_asked (a run under way is to end)."""
+
+    stop_asked = pyqtSignal()
 
     def __init__(self, session: Session, setup: Setup | None, phase: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -36,6 +39,11 @@ class IncidentDialog(QDialog):
         keep.clicked.connect(self.keep)
         close.clicked.connect(self.reject)
         self.keep_button = keep
+        self.run_words = label("", "warn", wrap=True)
+        self.run_words.hide()
+        self.stop_now = button("Stop the run now", "stop")
+        self.stop_now.clicked.connect(self._on_stop)
+        self.stop_now.hide()
         column = QVBoxLayout(self)
         known = f"Setup: {describe(self._setup)}." if setup else "Setup: the limit below; everything else unknown."
         column.addWidget(label(f"{known} A setup with incidents is not recommended.", "soft", wrap=True))
@@ -46,15 +54,29 @@ class IncidentDialog(QDialog):
             row.addWidget(left)
             row.addWidget(field, 1)
             column.addLayout(row)
+        column.addWidget(self.run_words)
         column.addWidget(self.message)
         foot = QHBoxLayout()
+        foot.addWidget(self.stop_now)
         foot.addStretch()
         foot.addWidget(close)
         foot.addWidget(keep)
         column.addLayout(foot)
 
+    def say_run(self, *, by_hand: bool) -> None:
+        """A run is under way: what noting does to it."""
+        ends = "asks you to put the limits back" if by_hand else "puts the machine back as it was"
+        self.run_words.setText(f"A sweep runs. Noting this stops it, which {ends}; Close lets it go on.")
+        self.run_words.show()
+        self.stop_now.show()
+
+    def _on_stop(self) -> None:
+        self.run_words.setText("The sweep is being stopped.")
+        self.stop_now.setEnabled(False)
+        self.stop_asked.emit()
+
     def keep(self) -> None:
-        """Store the incident, undoable."""
+        """Store the incident, undoable; a run under way ends."""
         if self._session.question is None:
             self.message.setText("Choose a rig, OS slot, title and scene in the question line first.")
             return
@@ -63,5 +85,6 @@ class IncidentDialog(QDialog):
         if limit > 0 and setup.static_limit_w != limit:
             setup = setup.with_(sustained_limit_w=limit, short_limit_w=limit, peak_limit_w=limit)
         words = self.note.text().strip()
+        self.stop_asked.emit()
         note_incident(self._session, IncidentKind(self.kind.key()), setup, self._phase, words)
         self.accept()

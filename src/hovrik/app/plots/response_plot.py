@@ -14,11 +14,12 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 
+from ...core.facts.terms import Floor
 from ...core.read.group import Group
 from ...core.read.marks import POWER_WORDS, Mark, power_at
 from ...core.read.response import RATE, Response
 from ...core.stats.estimate import Estimate, Mean
-from ...core.words import percent
+from ...core.words import percent, plural
 from ..theme import tokens
 from .base import Plot, nearest, pen
 from .labels import Edge
@@ -109,17 +110,21 @@ class RatePlot(Plot):
         super().__init__("Frame rate and 1 % low against the power limit", "power limit (W)", "frames a second")
         self._response: Response | None = None
         self._marks: Sequence[Mark] = ()
-        self._floor = 0.0
+        self._floor, self._floor_words = 0.0, ""
         self._low_words = "1 % low"
         self._pick: float | None = None
         self.scene().sigMouseClicked.connect(self._on_clicked)
         self.hint("Reading the notebook …")
 
     def show_response(
-        self, response: Response | None, marks: Sequence[Mark], floor_fps: float, low_words: str, pick: float | None
-    ) -> None:
-        """Draw a response, or the hint where there is none. pick : where the answer stands on the axis."""
-        self._response, self._marks, self._floor, self._low_words = response, marks, floor_fps, low_words
+        self, response: Response | None, marks: Sequence[Mark], floor: Floor | None, low_words: str,
+        pick: float | None,
+    ) -> None:  # fmt: skip
+        """Draw a response, or the hint where there is none. floor : a rate to hold, None for none; pick : where the
+        answer stands on the axis."""
+        self._response, self._marks, self._low_words = response, marks, low_words
+        self._floor = floor.edge if floor is not None else 0.0
+        self._floor_words = f"{floor.value:g}, held at {100 * (1 - floor.tolerance):g} %" if floor is not None else ""
         self._pick = pick
         self.redraw()
         self.show_all()
@@ -156,7 +161,7 @@ class RatePlot(Plot):
         if self._floor:
             line = pg.InfiniteLine(self._floor, 0, pen=pg.mkPen(QColor(theme.good), style=Qt.PenStyle.DashLine))
             self.addItem(line, ignoreBounds=True)
-            self.labels.add(f"floor {self._floor:.1f}", rate.at[-1], self._floor, theme.good)
+            self.labels.add(self._floor_words, rate.at[-1], self._floor, theme.good)
         for points, words, quantity in ((rate, "mean rate", "rate"), (low, self._low_words, "low")):
             if points.at:
                 at = 2 if len(points.at) > 3 else 0
@@ -201,7 +206,7 @@ class RatePlot(Plot):
         if self._response is None or not self._response.groups:
             return ""
         group = self._response.groups[nearest(self._response.places.tolist(), x)]
-        lines = [f"{self._response.factor.words(group.level)}, {len(group.passes)} pass(es)"]
+        lines = [f"{self._response.factor.words(group.level)}, {plural(len(group.passes), 'pass', 'passes')}"]
         for words, mean in (("rate", group.rate), ("low", group.judged)):
             if mean is not None:
                 e = mean.estimate()

@@ -10,12 +10,14 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QListWidget, Q
 
 from ...bench.job import PassDone, Phase, Progress
 from ...core.errors import PlanError
+from ...core.facts.rig import missing_minimum
 from ...core.facts.setup import describe
 from ...core.passes.purpose import HEAT
 from ...core.passes.record import End
 from ...core.plan.grid import PlannedPass, ordered_passes
 from ...service.gather import surprising_setups, void_setups
 from ...service.imports.mappings import mappings
+from ...service.run import left_over
 from ...store.stills import keep_stills
 from ..own_load import OwnLoad
 from ..plots.live import LiveTraces
@@ -23,8 +25,9 @@ from ..run_worker import RunWorker
 from ..session import Session
 from ..theme import tokens
 from ..widgets.elided import ElidedLabel
-from ..widgets.fields import Choice, button, label
+from ..widgets.fields import Choice, allow, button, label
 from ..widgets.guide_panel import GuidePanel
+from ..widgets.start_card import Need, StartCard
 from ..worker import Wanted, Worker
 from .base import Stage
 
@@ -35,11 +38,14 @@ QUIET_MS = 500  # while another window, as the title's, has the focus
 
 
 class BenchStage(Stage):
-    """Signals: start_asked, import_asked, void_again_asked, incident_asked, guards_asked, progressed
-    (Progress)."""
+    """Signals: start_asked, go_on_asked (plan id), import_asked, void_again_asked, incident_asked, guards_asked,
+    progressed (Progress), state_changed, place_asked (stage, page)."""
 
     title = "Bench"
     start_asked = pyqtSignal()
+    go_on_asked = pyqtSignal(str)
+    state_changed = pyqtSignal()
+    place_asked = pyqtSignal(str, str)
     import_asked = pyqtSignal()
     void_again_asked = pyqtSignal()
     incident_asked = pyqtSignal()
@@ -49,7 +55,9 @@ class BenchStage(Stage):
     def __init__(self, session: Session, worker: RunWorker) -> None:
         super().__init__(session)
         self._worker = worker
-        self._planned: dict[int, PlannedPass] = {}
+        self._all: dict[int, PlannedPass] = {}
+        self._planned: dict[int, PlannedPass] = {}  # still to be made
+        self._left_over: tuple[str, int] | None = None
         self.last_progress: Progress | None = None
         self.start = button("Start the sweep (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -67,10 +75,19 @@ class BenchStage(Stage):
         self.guide.turned_up.connect(lambda on: self.pages.show_page("By hand") if on else None)
         self.traces = LiveTraces()
         self.clocks.toggled.connect(self.traces.show_clocks)
-        self.pages.add("Live", self.traces)
+        self.needs = StartCard()
+        self.needs.asked.connect(self.place_asked)
+        live = QWidget()
+        column = QVBoxLayout(live)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.needs)
+        column.addWidget(self.traces, 1)
+        self.pages.add("Live", live)
         self.pages.add("By hand", self._by_hand())
         self.pages.beside("Queue", self._queue(worker), QUEUE_PX)
-        self.foot(self.state, self.pace, self.clocks, self.import_, self.start)
+        self.go_on = button("", tip="Make the passes that a stopped or closed sweep left; start makes a new one")
+        self.go_on.clicked.connect(lambda: self.go_on_asked.emit(self._left_over[0] if self._left_over else ""))
+        self.foot(self.state, self.pace, self.clocks, self.import_, self.go_on, self.start)
         self._timer = QTimer(self)
         self._timer.setInterval(REDRAW_MS)
         self._timer.timeout.connect(self.drain)
@@ -85,12 +102,18 @@ class BenchStage(Stage):
         worker.started.connect(self._on_started)
         worker.ended.connect(self._on_ended)
         worker.failed.connect(self._on_failed)
+        worker.idle.connect(self._show_left_over)
         session.design_changed.connect(self._show_next)
         session.question_changed.connect(self._show_next)
         session.question_changed.connect(self.guide.withdraw_questions)
         session.evaluation_changed.connect(self._show_void)
+        session.question_changed.connect(self._show_left_over)
+        session.library_changed.connect(self._show_needs)
+        session.question_changed.connect(self._show_needs)
+        session.design_changed.connect(self._show_needs)
         self._on_idle()
         self._show_next()
+        self._show_needs()
         self.traces.start(session.design.soak_s + session.design.pass_s, session.design.soak_s)
         self.state.setText("Start plays the plan on the machine; every finished pass is kept at once.")
 
@@ -136,6 +159,30 @@ class BenchStage(Stage):
         side.addWidget(self.guards)
         return page
 
+    def _show_needs(self) -> None:
+        """What a first sweep needs, as long as something of it is missing; else the traces have its place."""
+        found = needs_of(self.session)
+        self.needs.show_needs(found)
+        is_ready = all(known for *_, known in found)
+        self.needs.setVisible(not is_ready)
+        self.traces.setVisible(is_ready)
+
+    def _show_left_over(self) -> None:
+        """Offer to go on with what a sweep of this question left."""
+        question, notebook = self.session.question, self.session.notebook
+        if self._worker.is_running:
+            return
+        self._left_over = left_over(notebook, question) if question is not None and not notebook.read_only else None
+        self.go_on.setVisible(self._left_over is not None)
+        if self._left_over is not None:
+            self.go_on.setText(f"Go on ({self._left_over[1]} left)")
+        self.go_on.setEnabled(self._left_over is not None)
+
+    @property
+    def is_paused(self) -> bool:
+        """Whether the run holds."""
+        return bool(self._why)
+
     def _show_void(self) -> None:
         found = self.session.evaluation
         void, odd = (len(void_setups(found)), len(surprising_setups(found))) if found else (0, 0)
@@ -158,6 +205,7 @@ class BenchStage(Stage):
 
     def show_queue(self, passes: tuple[PlannedPass, ...], done: frozenset[int]) -> None:
         """Fill the queue with a plan's passes."""
+        self._all = {p.index: p for p in passes}
         self._planned = {p.index: p for p in passes if p.index not in done}
         self.queue.clear()
         for planned in passes:
@@ -207,8 +255,12 @@ class BenchStage(Stage):
         for event in self._worker.live.take():
             if isinstance(event, Progress):
                 last = event
-                self._why = event.why if event.phase is Phase.PAUSED else ""
-                self._take(event)
+                why = (event.why or "as you asked") if event.phase is Phase.PAUSED else ""
+                if bool(why) is not bool(self._why):
+                    self._why = why
+                    self.state_changed.emit()
+                self._why = why
+                self.take(event)
                 drawn = drawn or event.sample is not None
             elif isinstance(event, PassDone) and event.record.plan_index is not None:
                 self._on_kept(event, event.record.plan_index)
@@ -244,28 +296,40 @@ class BenchStage(Stage):
 
         self._keeper.ask(work)
 
-    def _take(self, event: Progress) -> None:
-        if event.phase is Phase.APPLY:
-            self._start_traces()
-            if event.index is not None:
-                self._mark(event.index, "▶")
-                self.queue.scrollToItem(self.queue.item(event.index))
+    def take(self, event: Progress) -> None:
+        """A step of the run: rows and traces follow it."""
+        if event.phase is Phase.APPLY and event.index is not None:
+            self._begin_pass(event.index)
         if event.sample is not None and event.phase in (Phase.SOAK, Phase.MEASURE):
             self.traces.add(event.sample)
 
-    def _start_traces(self) -> None:
-        """Empty axes for the pass at the head of what is left."""
-        planned = next(iter(self._planned.values()), None)
+    def _begin_pass(self, index: int) -> None:
+        """This pass is made now: what was skipped before it is no longer ahead, and its own axis is shown."""
+        for row in range(self.queue.count()):
+            item = self.queue.item(row)
+            if item is not None and item.text().startswith("▶") and row != index:
+                self._mark(row, "·")
+        order = list(self._all)
+        ahead = order[order.index(index) :] if index in self._all else order
+        self._planned = {at: self._all[at] for at in ahead if at in self._planned or at == index}
+        self._mark(index, "▶")
+        self.queue.scrollToItem(self.queue.item(index))
+        self._start_traces(self._all.get(index))
+
+    def _start_traces(self, planned: PlannedPass | None) -> None:
+        """Empty axes for a pass."""
         design = self.session.design
         soak, length = (planned.soak_s, planned.pass_s) if planned else (design.soak_s, design.pass_s)
         self.traces.start(soak + length, soak)
 
     def _on_started(self) -> None:
-        self.start.setEnabled(False)
+        allow(self.start, False, self.queue)
+        allow(self.go_on, False, self.queue)
+        self.pages.show_page("Live")
         self.pace.setEnabled(False)
         for made in (self.skip, self.again):
             made.setEnabled(True)
-        self.void_again.setEnabled(False)
+        allow(self.void_again, False, self.queue)
         self._load_words = self._why = ""
         self._say_state()
         self._timer.start()
@@ -287,9 +351,12 @@ class BenchStage(Stage):
         if self.guide.is_timing:  # stopped in the middle of a scene
             self.guide.withdraw()
         self.start.setEnabled(not self.session.notebook.read_only)
+        if self.queue.hasFocus():  # where the focus waited while it ran
+            self.start.setFocus()
+        self._show_left_over()
         self.pace.setEnabled(True)
         for made in (self.skip, self.again):
-            made.setEnabled(False)
+            allow(made, False, self.start)
         self._show_void()
 
     def _on_ended(self, ended: object) -> None:
@@ -309,3 +376,18 @@ class BenchStage(Stage):
     def _on_failed(self, text: str) -> None:
         self.state.setText(text)
         self._on_idle()
+
+
+def needs_of(session: Session) -> list[Need]:
+    """What a first sweep needs, whether or not it is known yet."""
+    rig, title = session.rig, session.title
+    missing = missing_minimum(rig) if rig is not None else ()
+    needs: list[Need] = [("A rig", "Rig", "Machine", rig is not None)]
+    if rig is not None:
+        needs += [(f"{words[0].upper()}{words[1:]} of the rig", "Rig", "Machine", False) for words in missing]
+        needs.append(("An OS slot of the rig", "Rig", "OS slots", bool(rig.slots)))
+    needs.append(("A title with a scene", "Scene", "Title", title is not None and bool(title.scenes)))
+    if session.question is not None and not missing:
+        wrong = session.plan_problem
+        needs.append(("A plan that the rig allows" if not wrong else f"The plan: {wrong}", "Plan", "Knobs", not wrong))
+    return needs

@@ -64,6 +64,7 @@ class PlanStage(Stage):
         session.design_changed.connect(self.refresh)
         session.question_changed.connect(self.refresh)
         session.room_changed.connect(self.refresh)
+        session.machine_looked.connect(lambda: self._show_totals(session.design))
         session.library_changed.connect(self.refresh)
         session.evaluation_changed.connect(lambda: self._show_totals(session.design))  # its line predicts the charge
         self.refresh()
@@ -223,6 +224,11 @@ class PlanStage(Stage):
         self.room_c.show_value(self.session.room_c if self.session.room_c is not None else _NO_ROOM)
         self._show_totals(design)
 
+    def _charge_now(self) -> float:
+        """Charge of the machine where it can be read (share), else full."""
+        charge = self.session.machine_seen.charge
+        return 1.0 if charge is None else charge
+
     def _show_totals(self, design: LadderDesign) -> None:
         rig = self.session.rig
         self.problem.setText("")
@@ -232,7 +238,7 @@ class PlanStage(Stage):
         else:
             try:
                 passes = ordered_passes(design, rig)
-                self.totals = total(passes, rig, overhead=self.session.overhead)
+                self.totals = total(passes, rig, start_charge=self._charge_now(), overhead=self.session.overhead)
             except PlanError as fault:
                 self.problem.setText(str(fault))
         self.problem.setVisible(bool(self.problem.text()))
@@ -250,13 +256,20 @@ class PlanStage(Stage):
         hours, minutes = divmod(round(taken.minutes), 60)
         self.figures["time"].setText(f"{hours} h {minutes:02d} min" if hours else f"{minutes} min")
         self.figures["wh"].setText(f"{taken.wh:.0f}")
-        self.figures["recharges"].setText(str(taken.recharges))
+        self.figures["recharges"].setText(str(taken.recharges) if rig.full_charge_wh is not None else "–")
         low, high = (100 * share for share in rig.valid_charge)
         self.note.setText(
             f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed}). Passes count "
             f"between {high:.0f} and {low:.0f} % charge"
             + (f"; recharging takes {taken.recharge_minutes:.0f} of the minutes." if taken.recharges else ".")
             + (" A pass is too long for one charge." if taken.too_long else "")
+            + (
+                " The battery's energy is unknown: recharges cannot be told."
+                if rig.full_charge_wh is None
+                else f" Charge from {100 * self._charge_now():.0f} % now."
+                if self.session.machine_seen.charge is not None
+                else " Charge from a full battery, as nobody has read it."
+            )
             + f" Draw predicted {_line_words(self.session.overhead)}."
         )
         self.order.clear()

@@ -13,12 +13,12 @@ from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
 from ...service.gather import PassView
-from ..commands import annotate
+from ..commands import annotate, bring_back, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
 from ..widgets.elided import ElidedLabel
-from ..widgets.fields import Choice, button, label
+from ..widgets.fields import Choice, allow, button, label
 from ..widgets.flow import FlowLayout
 from ..widgets.margin_notes import MarginNotes
 from ..widgets.pass_table import PassTable
@@ -71,11 +71,16 @@ class ReadStage(Stage):
         self.pages.add("Pass", self._pass_page())
         self.pages.add("Passes", self.table)
         self.pages.beside("Notes", self.notes)
+        self.message = ElidedLabel("", "warn", lines=2)
+        self.message.setAccessibleName("Message")
         self.foot(
-            ElidedLabel(), self.overrule, self.take_out, self.marks, self.checks, self.stills, self.import_
+            self.message, self.overrule, self.take_out, self.marks, self.checks, self.stills, self.import_
         )  # fmt: skip
         self.table.activated.connect(lambda _index: self.pages.show_page("Pass"))
         self.table.pass_chosen.connect(session.select_pass)
+        self.table.picked.connect(self._allow)
+        self.table.take_out_asked.connect(self._on_take_out)
+        self.table.taken_out_wanted.connect(lambda _on: self.refresh())
         self.rate.level_chosen.connect(self._on_level_chosen)
         self.response_choice.currentIndexChanged.connect(self._show_response)
         self.along.currentIndexChanged.connect(self._on_along)
@@ -144,7 +149,7 @@ class ReadStage(Stage):
         if families != self._families:
             self._families = families
             self.response_choice.show_key(self._best_response())
-        shown = [view for view in evaluation.views if not view.deleted]
+        shown = [view for view in evaluation.views if self.table.shows_taken_out or not view.deleted]
         self.table.show_passes(shown, question.school, self.session.selected_pass)
         self._show_response()
         self._show_pass()
@@ -174,8 +179,8 @@ class ReadStage(Stage):
         self._marks = (answer.marks if own else find(self._response, question)) if self._response else ()
         figure = shown.figure if shown is not None else None
         low_words = figure.label if figure is not None else "no floor"
-        edge = question.floor.edge if question.floor.is_of_frames else 0.0  # a score has no place among rates
-        self.rate.show_response(shown, self._marks, edge, low_words, stated)
+        floor = question.terms.floor if question.floor.is_of_frames else None  # a score has no place among rates
+        self.rate.show_response(shown, self._marks, floor, low_words, stated)
         self.worth.show_response(shown, question.terms.price)
         self.notes.show_notes(self._margin_notes())
 
@@ -191,15 +196,27 @@ class ReadStage(Stage):
                 found.append(("soft", f"{mark.label}: {mark.words}"))
             if mark.note and mark.value is not None:
                 found.append(("soft", mark.words))
-        if evaluation is not None:
+        other = self._answered_elsewhere()
+        if other:
+            found.append(("soft", other))
+        elif evaluation is not None:
             reasons = [text for text in evaluation.answer.reasons if not self._is_mark_note(text)]
             found += [("warn" if "void" in text else "soft", text) for text in reasons]
+        if evaluation is not None:
             if evaluation.why_no_constants:
                 found.append(("warn", f"Settled temperatures: {evaluation.why_no_constants}."))
             line = evaluation.context.overhead
             if line is not None:
                 found.append(("soft", f"draw = {line.base_w:.1f} W + {line.k:.2f} x package power ({line.n} passes)"))
         return found
+
+    def _answered_elsewhere(self) -> str:
+        """Where the answer is about another set than the one shown: which; "" else."""
+        evaluation = self.session.evaluation
+        if evaluation is None or len(evaluation.responses) < 2 or self._response is None:
+            return ""
+        best = evaluation.responses[int(self._best_response())]
+        return "" if best is self._response else f"The answer above, with its reasons, is about {_family_words(best)}."
 
     def _is_mark_note(self, text: str) -> bool:
         return any(mark.words and text.endswith(mark.words) for mark in self._marks)
@@ -213,9 +230,7 @@ class ReadStage(Stage):
 
     def _show_pass(self) -> None:
         view, question = self._view(), self.session.question
-        self.overrule.setEnabled(view is not None and not self.session.notebook.read_only)
-        self.take_out.setEnabled(view is not None and not self.session.notebook.read_only)
-        self.marks.setEnabled(view is not None and not self.session.notebook.read_only)
+        self._allow()
         if view is None or question is None:
             self.pass_words.setText("Select a pass in the table, or click a level in the plot.")
             self.trace.show_trace(np.empty(0), np.empty(0), None)
@@ -282,20 +297,44 @@ class ReadStage(Stage):
             return
         new = "valid" if not view.verdict.counts else "void"
         reason, ok = QInputDialog.getText(self, "Overrule the verdict", f"Make this pass {new}, because:")
-        if ok and reason.strip():
+        if ok:
             self.overrule_selected(new, reason.strip())
 
     def overrule_selected(self, state: str, reason: str) -> None:
-        """Overrule the selected pass's verdict, undoable."""
+        """Overrule the selected pass's verdict, undoable; a reason is needed."""
         view = self._view()
-        if view is not None:
+        self.message.setText("")
+        if not reason:
+            self.message.setText("Nothing was overruled: a reason is needed, it stands beside the verdict from now on.")
+        elif view is not None:
             body = {"state": state, "reason": reason}
             annotate(self.session, view.record.id, "overrule", body)
 
-    def _on_take_out(self) -> None:
+    def _allow(self) -> None:
+        """What can be done with what is selected; what was in use keeps the focus as long as it can."""
+        writable, picked = not self.session.notebook.read_only, self._picked()
         view = self._view()
-        if view is not None:
-            annotate(self.session, view.record.id, "deletion", {})
+        back = bool(picked) and all(one.deleted for one in picked)
+        self.take_out.setText("Bring back" if back else "Take out" if len(picked) < 2 else f"Take out {len(picked)}")
+        for made, on in (
+            (self.overrule, view is not None), (self.take_out, bool(picked)), (self.marks, view is not None),
+        ):  # fmt: skip
+            allow(made, on and writable, self.table)
+
+    def _picked(self) -> list[PassView]:
+        """The passes that are selected, in the table or anywhere else."""
+        evaluation, view = self.session.evaluation, self._view()
+        ids = set(self.table.picked_ids()) or ({view.record.id} if view is not None else set())
+        return [one for one in evaluation.views if one.record.id in ids] if evaluation is not None else []
+
+    def _on_take_out(self) -> None:
+        picked = self._picked()
+        if picked and all(one.deleted for one in picked):
+            bring_back(self.session, [one.record.id for one in picked])
+        elif picked:
+            ids = [one.record.id for one in picked if not one.deleted]
+            self.session.select_pass(self.table.beside(ids))  # so that the next one can be looked at, or taken out too
+            take_out(self.session, ids)
 
 
 def _family_words(response: Response) -> str:
@@ -323,6 +362,14 @@ def _pass_words(view: PassView, surprise: str) -> str:
             ("at the DC input", view.figures.value("input_w")),
         )
         if watts
+    ]
+    parts += [
+        f"{words} {degrees:.0f} C at the end"
+        for words, degrees in (
+            ("die", view.figures.value("die_end_c")),
+            ("shell", view.figures.value("shell_end_c")),
+        )
+        if degrees is not None
     ]
     if "telemetry" in view.record.conditions:
         parts.append(str(view.record.conditions["telemetry"].value))

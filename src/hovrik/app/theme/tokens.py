@@ -160,7 +160,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; }}
     QPushButton:checked {{ background: {t.wash}; border: 2px solid {t.accent}; font-weight: 600; }}
-    QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}
+    QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; border: 1px dashed {t.rule}; }}
     QPushButton[kind="main"] {{ background: {t.accent}; color: {t.accent_ink}; font-weight: 600; }}
     QPushButton[kind="main"]:disabled {{ background: {t.rule}; color: {t.soft}; }}
     QPushButton[kind="main"]:focus {{ border: 2px solid {t.ink}; }}
@@ -175,6 +175,11 @@ def style_sheet(theme: Theme) -> str:
         border: 1px solid {t.rule}; border-radius: 3px; selection-background-color: {t.accent};
         selection-color: {t.accent_ink}; }}
     QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus, QLineEdit:focus {{ border: 2px solid {t.accent}; }}
+    QComboBox:disabled, QDoubleSpinBox:disabled, QSpinBox:disabled, QLineEdit:disabled {{ background: {t.paper};
+        color: {t.soft}; border: 1px dashed {t.rule}; }}
+    QCheckBox:disabled {{ color: {t.soft}; }}
+    QCheckBox::indicator:disabled {{ background: {t.paper}; border: 1px dashed {t.rule}; }}
+    QTableView:disabled, QListWidget:disabled {{ color: {t.soft}; background: {t.paper}; }}
     QComboBox::drop-down {{ width: 20px; border: none; }}
     QComboBox::down-arrow, QDoubleSpinBox::down-arrow, QSpinBox::down-arrow {{ image: url({arrows}/down.svg);
         width: 12px; height: 12px; }}

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
+    QLineEdit,
     QProgressBar,
     QTableWidget,
     QTableWidgetItem,
@@ -20,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.errors import HovrikError
-from ...core.facts.knob import CAP
+from ...core.facts.knob import CAP, NO_CAP
 from ...core.passes.cut import IDLE_S
 from ...core.words import plural
 from ...service.imports import many as batch
@@ -96,6 +97,16 @@ class BatchPage(QWidget):
             made.clicked.connect(slot)
             row.addWidget(made)
         row.addWidget(self.watch)
+        self.limit = QLineEdit()
+        self.limit.setAccessibleName("Static limit of the selected logs, or of all")
+        self.limit.setPlaceholderText("W")
+        self.limit.setFixedWidth(70)
+        for_all = button("Set limit", tip="Of the selected logs; of all where none is selected")
+        for_all.clicked.connect(lambda: self.set_all(_LIMIT, self.limit.text().strip()))
+        no_cap = button("No cap", tip="The selected logs were measured without a cap; all where none is selected")
+        no_cap.clicked.connect(lambda: self.set_all(_CAP_AT, NO_CAP))
+        for widget in (self.limit, for_all, no_cap):
+            row.addWidget(widget)
         row.addWidget(label("a pause of over", "soft"))
         self.idle = NumberField("Idle gap in seconds", "s", 1.0, 600.0)
         self.idle.show_value(IDLE_S)
@@ -154,6 +165,14 @@ class BatchPage(QWidget):
         if self._waiting and not self.is_busy:
             self._begin()
 
+    def set_all(self, column: int, text: str) -> None:
+        """The same limit or cap for the rows that are selected, or for all."""
+        rows = {index.row() for index in self.table.selectedIndexes()} or set(range(self.table.rowCount()))
+        for row in rows:
+            item = self.table.item(row, column)
+            if item is not None and not self._logs[row].stored:
+                item.setText(text)
+
     def clear(self) -> None:
         """Forget the list; what was stored stays."""
         if not self.is_busy:
@@ -183,14 +202,15 @@ class BatchPage(QWidget):
             self.words.say("Choose a rig, OS slot, title and scene in the question line first.", "warn")
             return
         rows = [n for n, log in enumerate(self._logs) if log.is_usable and not log.stored]
-        orders = [LogOrder(self._logs[n].path, self._settings(n)) for n in rows]
+        orders = [LogOrder(self._logs[n].path, self.settings_of(n)) for n in rows]
         conditions, idle_s, telemetry = dict(self._conditions()), self.idle.value(), self._telemetry()
         self._run(
             len(orders),
             lambda notebook, told: batch.store(notebook, question, orders, conditions, idle_s, told, telemetry),
         )
 
-    def _settings(self, row: int) -> dict[str, str]:
+    def settings_of(self, row: int) -> dict[str, str]:
+        """What a row says of its setup: limit and cap as typed."""
         texts = {}
         for key, column in (("sustained_limit_w", _LIMIT), (CAP, _CAP_AT)):
             item = self.table.item(row, column)

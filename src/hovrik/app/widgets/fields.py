@@ -75,6 +75,13 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     return made
 
 
+def allow(control: QWidget, on: bool, instead: QWidget) -> None:
+    """Enable or disable a control; the focus that it had goes to `instead`, so that it stays where the work is."""
+    if not on and control.hasFocus():
+        instead.setFocus()
+    control.setEnabled(on)
+
+
 def commit_edit(window: QWidget) -> None:
     """Have the field that is being typed in take what stands in it, as leaving it would."""
     field = window.focusWidget()

@@ -208,7 +208,7 @@ class GuidePanel(Card):
             return
         self.log = log
         left_out = count_left_out(log.imported.problems)
-        odd = f" {left_out} lines left out." if left_out else ""
+        odd = f" {plural(left_out, 'line')} left out." if left_out else ""
         self.message.setText(f"{log.words}{odd}")
 
     def _on_choose(self) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFontMetrics, QShowEvent
+from PyQt6.QtGui import QAction, QColor, QFontMetrics, QGuiApplication, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
 from ...core.facts.setup import describe
@@ -124,6 +124,12 @@ class PassModel(QAbstractTableModel):
             return self._tip(view)
         return None
 
+    def text_of(self, ids: Sequence[str]) -> str:
+        """Rows of these passes as they are shown, headings first, tab-separated."""
+        wanted = set(ids)
+        rows = [texts for view, texts in zip(self.views, self._texts) if view.record.id in wanted]
+        return "\n".join("\t".join(row) for row in ([words for words, *_ in _COLUMNS], *rows))
+
     def longest(self, column: int) -> str:
         """The longest text of a column."""
         return max((row[column] for row in self._texts), key=len, default="")
@@ -145,9 +151,16 @@ class PassModel(QAbstractTableModel):
 
 
 class PassTable(QTableView):
-    """Sortable table of passes. Signals: pass_chosen (pass id)."""
+    """Sortable table of passes, several of which can be picked. shows_taken_out : whether those that were taken out
+    are among its rows.
+
+    Signals: pass_chosen (pass id), picked, take_out_asked, taken_out_wanted (whether).
+    """
 
     pass_chosen = pyqtSignal(str)
+    picked = pyqtSignal()
+    take_out_asked = pyqtSignal()
+    taken_out_wanted = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -157,7 +170,7 @@ class PassTable(QTableView):
         self._tells = True
         self.setModel(self.model_)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setAlternatingRowColors(True)
         self.setShowGrid(False)
@@ -176,6 +189,47 @@ class PassTable(QTableView):
         selection = self.selectionModel()
         if selection is not None:
             selection.currentRowChanged.connect(self._on_row_changed)
+            selection.selectionChanged.connect(lambda *_: self.picked.emit())
+        self._add_actions()
+
+    def _add_actions(self) -> None:
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        copy, out = QAction("Copy rows", self), QAction("Take out or bring back", self)
+        copy.setShortcut(QKeySequence(QKeySequence.StandardKey.Copy))
+        out.setShortcut(QKeySequence(QKeySequence.StandardKey.Delete))
+        self._taken_out = QAction("Show what was taken out", self)
+        self._taken_out.setCheckable(True)
+        copy.triggered.connect(lambda _on: self.copy_rows())
+        out.triggered.connect(lambda _on: self.take_out_asked.emit())
+        self._taken_out.toggled.connect(self.taken_out_wanted)
+        for action in (copy, out, self._taken_out):
+            action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            self.addAction(action)
+
+    @property
+    def shows_taken_out(self) -> bool:
+        """Whether passes that were taken out are wanted among the rows."""
+        return self._taken_out.isChecked()
+
+    def picked_ids(self) -> list[str]:
+        """Ids of the rows that are selected, from top to bottom."""
+        selection = self.selectionModel()
+        rows = sorted(index.row() for index in selection.selectedRows()) if selection is not None else []
+        return [self.model_.views[row].record.id for row in rows if row < len(self.model_.views)]
+
+    def beside(self, ids: Sequence[str]) -> str | None:
+        """The pass that comes after these, else the one before; None where there is no other."""
+        own = [view.record.id for view in self.model_.views]
+        at = [own.index(one) for one in ids if one in own]
+        after = own[max(at) + 1 :] if at else []
+        before = own[: min(at)] if at else []
+        return after[0] if after else before[-1] if before else None
+
+    def copy_rows(self) -> None:
+        """Put the selected rows, with their headings, on the clipboard as tab-separated text."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.model_.text_of(self.picked_ids()))
 
     def show_passes(self, views: Sequence[PassView], school: School, selected: str | None) -> None:
         """Replace the rows and keep the selection."""
@@ -204,7 +258,8 @@ class PassTable(QTableView):
         if row is None:
             return
         self._tells = False
-        self.selectRow(row)
+        if pass_id not in self.picked_ids():  # several that are picked stay so
+            self.selectRow(row)
         self._tells = True
         self.scrollTo(self.model_.index(row, 0))
 

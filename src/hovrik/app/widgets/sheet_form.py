@@ -40,6 +40,7 @@ class EntryField(QWidget):
         super().__init__()
         self.entry = entry
         self._shown: Any = None
+        self._refused = ""  # what was typed and cannot be used; it stays until it is mended or the value changes
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
@@ -74,8 +75,10 @@ class EntryField(QWidget):
         return self.line.text() if self.line is not None else self.choice.key() if self.choice is not None else ""
 
     def show_value(self, value: Any) -> None:
-        """Show a value without telling."""
-        self._shown = value
+        """Show a value without telling; what was typed and refused stays where the value is the same as then."""
+        if self._refused and value == self._shown and self.text() == self._refused:
+            return
+        self._shown, self._refused = value, ""
         self._complain("")
         text = shown(self.entry, value)
         if self.line is not None and self.line.text() != text:
@@ -92,9 +95,13 @@ class EntryField(QWidget):
         try:
             value = parse(self.entry, self.text())
         except InputError as fault:
+            self._refused = self.text()
             self._complain(str(fault))
             return
+        self._refused = ""
         self._complain("")
+        if self.line is not None:
+            self.line.setModified(False)  # what stands in it is kept: undo is that of the notebook
         if shown(self.entry, value) != shown(self.entry, self._shown):
             self.edited.emit(self.entry.name, value)
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from .. import words
 from ..facts.factor import Factor
-from ..facts.knob import Level
+from ..facts.knob import CAP, Level
 from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
@@ -354,12 +354,28 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
             "none-holds", target=target, level=name(top.level), low=low, figure=_figure_words(response, question, "in")
         )
         if response.factor.is_number:
-            missing = [*missing, say(f"missing.{_kind(response.factor)}s", level=name(judged[-1].level))]
+            further = _further(response, judged[-1], question, context)
+            missing = [*missing, further]
+            says = say("two-sentences", one=says, other=say("try", what=further))
     else:
         says = say("not-settled", level=name(best.level), target=target, sure=holds, asked=question.terms.sure)
         if missing:
             says = say("two-sentences", one=says, other=missing[0])
     return Answer(says, holds, None, marks=found, because=reasons, lacks=tuple(missing))
+
+
+def _further(response: Response, top: Group, question: Question, context: Context) -> Message:
+    """What there is still to try where nothing holds: no limit helps under a cap below the floor, and none above the
+    rig's range is proposed."""
+    factor, floor, rig = response.factor, question.floor, context.rig
+    name, cap = factor.words(top.level), response.family.get(CAP)
+    if factor.unit == "W" and floor.is_of_frames and isinstance(cap, int | float) and cap < floor.edge:
+        return say("missing.cap", cap=float(cap), target=floor.value)
+    if factor.unit != "W" or not isinstance(top.level, int | float) or rig is None or rig.limit_high_w is None:
+        return say(f"missing.{_kind(factor)}s", level=name)
+    if top.level >= rig.limit_high_w - 1e-9:
+        return say("missing.top", level=name)
+    return say("missing.limits-to", level=name, top=Value(rig.limit_high_w, "W", digits=0))
 
 
 def _goodness(mean: Mean | None, question: Question) -> float:

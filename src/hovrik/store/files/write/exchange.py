@@ -4,6 +4,7 @@ it is used, and every problem is listed."""
 from __future__ import annotations
 
 import json
+import re
 import tomllib
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -44,6 +45,12 @@ def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
     try:
         document = tomllib.loads(text) if is_toml else json_of(text)
         check(document)
+    except tomllib.TOMLDecodeError as fault:
+        where = re.search(r"\(at (.*)\)", str(fault))
+        raise ImportRefused(
+            f"{name} is not TOML: it breaks off or is mistyped at "
+            f"{where.group(1).replace('end of document', 'its end') if where else 'its end'}."
+        ) from fault
     except (ValueError, RecursionError) as fault:
         raise ImportRefused(f"{name} is not {'TOML' if is_toml else 'JSON'}: {fault}.") from fault
     schema = document.get("schema") if isinstance(document, dict) else None
