@@ -186,6 +186,73 @@ def test_from_plan_to_stored_passes_in_two_slots(notebook, tmp_path, qtbot):
         assert level.draw.se > 0.035 > BY_ID["draw_w"].prior_sd  # the readings decide what the draw is worth
 
 
+def test_the_gauge_is_asked_at_the_start_and_goes_on_from_pass_to_pass(qtbot):
+    panel = GuidePanel()
+    qtbot.addWidget(panel)
+    start, bring = Instruction(Need.START, "Start it."), Instruction(Need.BRING, "Bring it.")
+    panel.ask(Request(Instruction(Need.SET_BY_HAND, "Set 10 W."), wants_readings=False))
+    assert not panel.gauge_now.isVisible()
+    panel.ask(Request(start, wants_readings=False))
+    assert panel.gauge_now.isVisible() and panel.gauge_now.text() == ""
+    panel.gauge_now.setText("40")
+    click(panel.done)
+    request = Request(bring, wants_readings=True)
+    panel.ask(request)
+    assert panel.fields["gauge_start"].text() == "40"
+    panel.fields["gauge_end"].setText("39.8")
+    panel.fields["mean_fps"].setText("41,5")
+    click(panel.done)
+    assert request.answer.gauge.start == 40 and request.answer.mean_fps == 41.5
+    panel.ask(Request(start, wants_readings=False))
+    assert panel.gauge_now.text() == "39.8", "where the last pass ended"
+
+
+def test_a_mean_rate_and_temperatures_without_a_log_are_kept_and_shown(notebook, qtbot):
+    with opened(notebook, qtbot) as window:
+        window.session.set_design(replace(DESIGN, from_w=10, to_w=10, repeats=1))
+        panel = window.bench.guide
+        window.guide.speed = 400.0
+        window.show_stage("Bench")
+        click(window.bench.start)
+        click(panel.done)
+        while window.runner.is_running:
+            qtbot.waitUntil(lambda: panel.request is not None or not window.runner.is_running, timeout=60_000)
+            if panel.request is not None:
+                if panel.request.wants_readings:
+                    panel.fields["mean_fps"].setText("41.5")
+                    panel.fields["die_c"].setText("61")
+                click(panel.done)
+        session = window.session
+        qtbot.waitUntil(lambda: bool(session.evaluation is not None and session.evaluation.views), timeout=60_000)
+        (view,) = window.session.evaluation.views
+        assert view.record.summary["mean_fps"] == 41.5 and view.figures.value("mean_fps") == 41.5
+        window.show_stage("Read")
+        window.session.select_pass(view.record.id)
+        assert "die 61 C at the end" in window.stage("Read").pass_words.text()
+
+
+def test_columns_nobody_knows_can_be_said_from_the_guided_panel(notebook, qtbot, tmp_path):
+    log = tmp_path / "odd.csv"
+    log.write_text("thing\n" + "\n".join(f"{1000 / v:.3f}" for v in wandering(30, 40)))
+    with opened(notebook, qtbot) as window:
+        window.show_stage("Bench")
+        panel = window.bench.guide
+        panel.ask(Request(Instruction(Need.BRING, "Bring it."), wants_readings=True))
+        window.bench.pages.show_page("By hand")
+        panel.open_file(log)
+        qtbot.waitUntil(lambda: panel.map_columns.isVisible(), timeout=60_000)
+        click(panel.map_columns)
+        dialog = window.import_dialog
+        qtbot.waitUntil(lambda: dialog.frame_column.count() == 1, timeout=60_000)
+        dialog.frame_unit.setCurrentIndex(dialog.frame_unit.findData("ms"))
+        qtbot.waitUntil(dialog.accept_.isEnabled, timeout=60_000)
+        assert dialog.accept_.text() == "These are its columns"
+        click(dialog.accept_)
+        qtbot.waitUntil(lambda: panel.log is not None, timeout=60_000)
+        assert "Mean" in panel.message.text() or "mean" in panel.message.text()
+        assert window.session.notebook.passes() == [], "nothing was imported by it"
+
+
 def test_a_log_from_a_watched_folder_is_that_of_the_pass(tmp_path, qtbot):
     panel = GuidePanel()
     qtbot.addWidget(panel)

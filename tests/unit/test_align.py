@@ -136,7 +136,7 @@ def test_a_pass_in_several_files_is_read_together(tmp_path):
     known = Mappings(telemetry={shape_of(read_table(sensors).layout): telemetry_to_plain(as_input)})
     log = service.read_together([sensors, frames, other], known)
     assert log.words.startswith(
-        "frames.csv: 28 s of frames. sensors.csv: The telemetry begins 10.0 s after the first frame"
+        "frames.csv: 28 s of frames, mean 50.0 fps, 1 % low (percentile) 50.0. sensors.csv: The telemetry begins "
     )
     assert "Without other.csv" in log.words
     found = {key: c.value for key, c in log.conditions.items()}

@@ -24,6 +24,7 @@ from hovrik.core.plan.steps import Batch, Wanted, laid_out, passes_in
 from hovrik.store import database
 from hovrik.store.database import APPLICATION_ID, migrations
 from hovrik.store.notebook import Notebook, default_path
+from hovrik.store.packing import pack_stamps, pack_values, unpack_stamps, unpack_values
 
 MACHINE = {"kind": "simulated", "state": "s"}
 SNAPSHOT = Snapshot({"sustained_limit_w": Reading(15.0, True)}, 1)
@@ -75,6 +76,13 @@ def test_series_share_their_stamps(notebook):
     assert (
         len(counts) == 2 and len(notebook.read_rows("SELECT 1 FROM series")) == 3
     )  # frames; two channels on one clock
+
+
+@pytest.mark.parametrize("count", [0, 1, 2])
+def test_series_of_hardly_any_samples_come_back(count):
+    stamps, values = np.arange(count, dtype=np.int64) + 7, np.linspace(60.5, 61.0, count)
+    assert unpack_stamps(pack_stamps(stamps)).tolist() == stamps.tolist()
+    assert unpack_values(pack_values(values)).tolist() == values.tolist()
 
 
 @pytest.mark.parametrize("table", ["clock", "series"])

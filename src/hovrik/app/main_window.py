@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer
@@ -131,6 +132,7 @@ class MainWindow(QMainWindow):
             bench.go_on_asked.connect(self._continue)
             bench.state_changed.connect(self._show_readiness)
             bench.place_asked.connect(self.show_place)
+            bench.guide.columns_asked.connect(self.open_columns)
             bench.guide.turned_up.connect(lambda _on: self._show_readiness())
             bench.import_asked.connect(self.open_import)
             bench.void_again_asked.connect(self.run_void_again)
@@ -413,6 +415,12 @@ class MainWindow(QMainWindow):
         from .dialogs.import_dialog import ImportDialog
 
         self.import_dialog = _shown(ImportDialog(self.session, self))
+
+    def open_columns(self, path: Path) -> None:
+        """Ask what the columns of a log that was brought to the guided bench are; it is read again then."""
+        self.open_import()
+        self.import_dialog.only_columns(path)
+        self.import_dialog.mapped.connect(self.bench.guide.look_again)
 
     def open_checks(self, *, guards: bool = False) -> None:
         """Open the thresholds of the checks, or of the guards; it does not block the window."""

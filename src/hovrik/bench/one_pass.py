@@ -21,7 +21,7 @@ from ..core.passes.trace import Channel, Trace
 from ..core.plan.schedule import MARGIN, expected_wh
 from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, SOURCE, PlannedPass, Step
 from .job import Announce, Control, Job, Phase, Progress
-from .protocol import LAUNCHED_ANEW, Instruction, Machine, Need, Reply, Sample
+from .protocol import LAUNCHED_ANEW, RATE_READ, Instruction, Machine, Need, Reply, Sample
 from .setting import (
     apply,
     check_read_back,
@@ -102,9 +102,11 @@ class OnePass:
         machine.end_scene()
         self._samples.append(machine.sample())  # what a person brings comes in only now
         trace = join(self._samples, start, end)
-        if self._is_left and not trace.frames_ns.size and not trace.channels:  # nothing was brought
+        told = dict(machine.told())
+        rate = told.pop(RATE_READ, None)
+        if self._is_left and not trace.frames_ns.size and not trace.channels and rate is None:  # nothing was brought
             return None
-        told = machine.told()
+        summary = {} if rate is None else {"mean_fps": rate.value, "source": "read by hand"}
         if LAUNCHED_ANEW in told:
             self.launches.hear(Need.RELAUNCH)
         conditions = {
@@ -120,7 +122,7 @@ class OnePass:
             conditions["room_c"] = Condition(room_c, Provenance.READ, end)
         if self.watch.blind:
             conditions["guard_unread"] = Condition(" ".join(self.watch.blind.values()), Provenance.READ, began)
-        return self._record(start, conditions, read=read, trace=trace)
+        return self._record(start, conditions, read=read, trace=trace, summary=summary)
 
     def _by_person(self) -> bool:
         """Carry out the steps before the Apply that a person is asked for; False when stopped. Raises PassAborted where

@@ -90,6 +90,7 @@ class Sample:
     channels: Mapping[str, Channel] = field(default_factory=dict)
 
 
+RATE_READ = "mean_fps_read"  # condition that `told` may hold: a mean rate in place of frame times
 LAUNCHED_ANEW = "launched_anew"  # condition that `told` may hold: the title was started anew for this pass
 
 

@@ -70,7 +70,7 @@ def seal(*values: Any) -> int:
 
 
 def _deflate(numbers: NDArray[Any]) -> bytes:
-    planes = np.ascontiguousarray(numbers.view(np.uint8).reshape(numbers.size, -1).T)
+    planes = np.ascontiguousarray(numbers.view(np.uint8).reshape(numbers.size, numbers.itemsize).T)
     return zlib.compress(planes.tobytes(), _LEVEL)
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
@@ -57,7 +57,13 @@ _SHOWN_PROBLEMS = 300
 
 
 class ImportDialog(QDialog):
-    """Choose a file, say what its columns are and under which setup it was measured, see what would be kept."""
+    """Choose a file, say what its columns are and under which setup it was measured, see what would be kept.
+
+    Signals: mapped (the columns of the file are known now), where it was opened for that alone.
+    """
+
+    mapped = pyqtSignal()
+    _for_columns = False
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -191,6 +197,16 @@ class ImportDialog(QDialog):
         layout.addWidget(label("(empty: unknown)", "soft"))
         return row
 
+    def only_columns(self, path: Path) -> None:
+        """Ask what the columns of this file are, and nothing else."""
+        self._for_columns = True
+        self.setWindowTitle("The columns of this log")
+        for at in range(1, self.tabs.count()):
+            self.tabs.setTabVisible(at, False)
+        self.setup_row.hide()
+        self.accept_.setText("These are its columns")
+        self.open_file(path)
+
     # -- file
 
     def _on_choose(self) -> None:
@@ -306,6 +322,9 @@ class ImportDialog(QDialog):
                 self.preview.setItem(row, column, item)
 
     def _update_accept(self) -> None:
+        if self._for_columns:
+            self.accept_.setEnabled(self.imported is not None and not self._session.notebook.read_only)
+            return
         page = self.tabs.currentWidget()
         ready = page is self.summary_page or (self.imported is not None and not self.telemetry.is_waiting)
         if page is self.batch:
@@ -332,6 +351,12 @@ class ImportDialog(QDialog):
             return
         if self.tabs.currentWidget() is self.sheet:
             self.sheet.store()
+            return
+        mapping = self.mapping()
+        if self._for_columns and self._table is not None and mapping is not None:
+            mappings.save_mapping(self._session.notebook, self._table, mapping)
+            self.accept()
+            self.mapped.emit()
             return
         question = self._session.question
         if question is None:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...bench.by_hand.guided import Readings
 from ...bench.job import Phase
@@ -39,7 +39,7 @@ class GuidePanel(Card):
     frame log can be dropped on it.
 
     Signals: ticked (the gauge stepped), ended (the scene has), answered_once (the questions before the first pass are
-    done), turned_up (whether something is asked).
+    done), turned_up (whether something is asked), columns_asked (path of a log).
     mappings : those saved for columns, by file shape, asked for each log; rig : the one that is run; known_logs : parts
     of logs that are in the notebook.
     """
@@ -48,6 +48,7 @@ class GuidePanel(Card):
     ended = pyqtSignal()
     answered_once = pyqtSignal()
     turned_up = pyqtSignal(bool)
+    columns_asked = pyqtSignal(object)
 
     def __init__(
         self, mappings: Callable[[], Mappings] = Mappings, rig: Callable[[], Rig | None] = lambda: None,
@@ -64,7 +65,7 @@ class GuidePanel(Card):
         self.stills: list[Path] = []
         self._reader = Worker("read", self)
         self._reader.finished.connect(self._on_read)
-        self._reader.failed.connect(lambda fault: self.message.setText(str(fault)))
+        self._reader.failed.connect(self._on_unread)
         self._arrived: list[Path] = []  # logs of the pass that came by themselves
         self.watch = FolderWatch("A new log in it is taken as this pass")
         self.watch.arrived.connect(self._on_arrived)
@@ -73,6 +74,15 @@ class GuidePanel(Card):
         self.text.setFont(tokens.base_font(24, strong=True))
         self.text.setAccessibleName("Instruction")
         self.message = label("", "warn", wrap=True)
+        self.map_columns = button("Say what its columns are …", tip="Once; logs of this shape are then known")
+        self.map_columns.clicked.connect(lambda: self.columns_asked.emit(self._unread[0]) if self._unread else None)
+        self.map_columns.hide()
+        self._unread: tuple[Path, ...] = ()
+        self.gauge_words = label("The gauge shows now (empty: it will not be read)", "soft")
+        self.gauge_now = QLineEdit()
+        self.gauge_now.setAccessibleName("Gauge at the start")
+        self.gauge_now.setPlaceholderText("not read")
+        self.gauge_now.setFixedWidth(120)
         self.form = ReadingForm()
         self.fields, self.tags = self.form.fields, self.form.tags
         self.readings = self._readings()
@@ -87,22 +97,31 @@ class GuidePanel(Card):
         self.end_mark.say("It has ended")
         self.end_mark.pressed.connect(self._on_end)
         self.done, self.end = self.mark.button, self.end_mark.button
+        gauge = QHBoxLayout()
+        gauge.addWidget(self.gauge_words)
+        gauge.addWidget(self.gauge_now)
+        gauge.addStretch()
         row = QHBoxLayout()
         row.addWidget(self.message, 1)
+        row.addWidget(self.map_columns)
         for widget in (self.mark, self.end_mark):
             widget.edit.editingFinished.connect(self.done.setFocus)
             row.addWidget(widget)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         for part in (self.text, self.once_area, self.readings):
             self.body.addWidget(part, int(part is self.once_area))
+        self.body.addLayout(gauge)
         self.body.addLayout(row)
         self._show(readings=False)
         self.hide()
 
     is_timing = False  # a scene runs: the key times the gauge
 
-    def _show(self, *, readings: bool = False, once: bool = False) -> None:
+    def _show(self, *, readings: bool = False, once: bool = False, gauge: bool = False) -> None:
         """Which parts are there; where fields are, the keys belong to them."""
+        for part in (self.gauge_words, self.gauge_now):
+            part.setVisible(gauge)
+        self.map_columns.hide()
         self.readings.setVisible(readings)
         self.once_area.setVisible(once)
         self.mark.say("The gauge stepped" if self.is_timing else "Done")
@@ -146,9 +165,9 @@ class GuidePanel(Card):
         """Show what is asked."""
         self.request, self.log, self.is_timing, self._asks_once = request, None, False, False
         self.text.setText(request.instruction.text)
-        self._show(readings=request.wants_readings)
+        self._show(readings=request.wants_readings, gauge=request.instruction.need is Need.START)
         self.message.setText(_NO_LOG if request.wants_readings else "")
-        self.form.begin(request.ticks_ns, self._rig())
+        self.form.begin(request.ticks_ns, self._rig(), self.gauge_now.text() if request.wants_readings else "")
         if request.wants_readings:
             self.stills = []
             self.take_stills(())
@@ -197,6 +216,7 @@ class GuidePanel(Card):
     def open_file(self, *paths: Path) -> None:
         """Read the log of the pass off the interface thread: frames, by the mapping saved for their columns or a guess,
         and telemetry that another recorder wrote beside them, in any order."""
+        self._unread = paths
         self.message.setText(f"reading {', '.join(path.name for path in paths)} …")
         known = self._mappings()
         self._reader.ask(lambda _wanted: read_together(paths, known))
@@ -207,9 +227,20 @@ class GuidePanel(Card):
             self.message.setText("The frames of this log are in the notebook already. Bring the log of this pass.")
             return
         self.log = log
+        self.map_columns.hide()
         left_out = count_left_out(log.imported.problems)
         odd = f" {plural(left_out, 'line')} left out." if left_out else ""
         self.message.setText(f"{log.words}{odd}")
+
+    def _on_unread(self, fault: HovrikError) -> None:
+        """A log whose columns tell nothing: what they are can be said."""
+        self.message.setText(str(fault))
+        self.map_columns.setVisible(bool(self._unread))
+
+    def look_again(self) -> None:
+        """Read the log once more, now that its columns are known."""
+        if self._unread and self.readings.isVisible():
+            self.open_file(*self._unread)
 
     def _on_choose(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Frame log, and telemetry beside it", "", TABLES)
@@ -247,6 +278,7 @@ class GuidePanel(Card):
             except HovrikError as fault:
                 self.message.setText(str(fault))
                 return
+            self.gauge_now.setText(self.fields["gauge_end"].text().strip())  # where the next pass begins
             self.withdraw()
             request.give(readings)
         elif request is not None:

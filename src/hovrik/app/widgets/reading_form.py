@@ -63,7 +63,7 @@ class ReadingForm(QWidget):
         second.addWidget(self.scales.meter)
         for row, names in (
             (first, ("gauge_start", "start_v", "gauge_end", "end_v", "step_wh")),
-            (second, ("meter", "die_c", "shell_c")),
+            (second, ("meter", "mean_fps", "die_c", "shell_c")),
         ):  # fmt: skip
             for name in names:
                 self._add(row, name)
@@ -105,12 +105,14 @@ class ReadingForm(QWidget):
         """Whether ticks were timed of a gauge whose step nobody knows yet."""
         return bool(self._ticks) and not self._step_known and self.scales.scales().unit is not GaugeUnit.PERCENT
 
-    def begin(self, ticks_ns: tuple[int, ...], rig: Rig | None) -> None:
-        """Empty the fields for another pass, but for the step of the gauge. ticks_ns : timed during it."""
+    def begin(self, ticks_ns: tuple[int, ...], rig: Rig | None, gauge: str = "") -> None:
+        """Empty the fields for another pass, but for the step of the gauge. ticks_ns : timed during it; gauge : what it
+        showed at the start, as was said then."""
         self._ticks, self._step_known = ticks_ns, rig is not None and rig.gauge_step_wh is not None
         for name, line in self.fields.items():
             if name != "step_wh":
                 line.clear()
+        self.fields["gauge_start"].setText(gauge)
         for tag in self.tags.values():
             tag.setChecked(False)
         self._show_fields()

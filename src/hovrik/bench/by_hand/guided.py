@@ -32,7 +32,18 @@ from ...core.passes.hand import (
 from ...core.passes.trace import Channel, Trace
 from ..clock import Clock
 from ..plain import PlainMachine
-from ..protocol import ALL_PARTS, LAUNCHED_ANEW, ChannelInfo, Description, Instruction, Need, Outcome, Reply, Sample
+from ..protocol import (
+    ALL_PARTS,
+    LAUNCHED_ANEW,
+    RATE_READ,
+    ChannelInfo,
+    Description,
+    Instruction,
+    Need,
+    Outcome,
+    Reply,
+    Sample,
+)
 
 _NS = 1_000_000_000
 ANEW = "started anew"  # a tag that is said of the title, not of what was seen
@@ -44,7 +55,8 @@ class Readings:
 
     trace : an imported frame log, None for none; gauge : read when the scene began and ended; ticks_ns : machine time
     of each step of the gauge; step_wh : of one tick, where the rig's is unknown; meter : an outside one over the scene;
-    die_c, shell_c : read at the end; seen : quick tags; conditions : what the files tell of themselves.
+    mean_fps : read in place of frame times; die_c, shell_c : read at the end;
+    seen : quick tags; conditions : what the files tell of themselves.
     """
 
     trace: Trace | None = None
@@ -52,6 +64,7 @@ class Readings:
     ticks_ns: tuple[int, ...] = ()
     step_wh: float | None = None
     meter: MeterReading | None = None
+    mean_fps: float | None = None
     die_c: float | None = None
     shell_c: float | None = None
     seen: tuple[str, ...] = ()
@@ -181,6 +194,8 @@ class GuidedMachine(PlainMachine):
             draws = readings.draws((end - self._began_ns) / _NS, self.rig) if end > self._began_ns else {}
             self._brought = self._sample(readings, draws, end)
             self._told = {**told_by_hand(readings.seen, draws, end), **readings.conditions}
+            if readings.mean_fps is not None and readings.trace is None:
+                self._told[RATE_READ] = Condition(readings.mean_fps, Provenance.ASKED, end)
 
     def told(self) -> Conditions:
         """Quick tags of the pass that has just ended, how well its draw is known, where its telemetry lies."""

@@ -17,6 +17,7 @@ FIELDS: dict[str, tuple[str, float, float]] = {
     "gauge_end": ("gauge at the end", 0.0, 1e6),
     "end_v": ("volts at the end", 1.0, 100.0),
     "meter": ("outside meter", 0.0, 1e5),
+    "mean_fps": ("mean rate (fps)", 0.1, 2000.0),
     "die_c": ("die (C)", -40.0, 130.0),
     "shell_c": ("shell (C)", -40.0, 100.0),
     "step_wh": ("one gauge step (Wh)", 1e-4, 10.0),
@@ -67,7 +68,7 @@ def parse(texts: Mapping[str, str], scales: Scales, rig: Rig) -> Readings:
     if step_wh is None and scales.unit is GaugeUnit.PERCENT and rig.full_charge_wh is not None:
         step_wh = rig.full_charge_wh / 100.0  # such a gauge steps by one percent
     found = Readings(
-        gauge=gauge, meter=meter, step_wh=step_wh, die_c=values.get("die_c"),
+        gauge=gauge, meter=meter, step_wh=step_wh, mean_fps=values.get("mean_fps"), die_c=values.get("die_c"),
         shell_c=values.get("shell_c"),
     )  # fmt: skip
     found.draws(60.0, rig)  # whether they tell a power; how long the scene took does not matter for that

@@ -9,9 +9,9 @@ from pathlib import Path
 
 from ...core.errors import ImportRefused, InputError
 from ...core.facts.condition import Condition, Conditions, Provenance
-from ...core.passes import align
+from ...core.passes import align, frames
 from ...core.passes.align import ClockFit, How
-from ...core.passes.trace import channel_words
+from ...core.passes.trace import Trace, channel_words
 from ...store.files.read import frame_log
 from ...store.files.read.frame_log import Imported
 from ...store.files.read.table import read_table
@@ -57,6 +57,16 @@ class Together:
     words: str
 
 
+def _figures_words(trace: Trace) -> str:
+    """Mean and low of a log, as far as it carries them."""
+    interval_ms = trace.interval_ms()
+    found = frames.figures(interval_ms[interval_ms > 0], None)
+    low = found.low_1pct.percentile
+    return f"mean {found.mean_fps:.1f} fps, " + (
+        "too few for a 1 % low" if low is None else f"1 % low (percentile) {low:.1f}"
+    )
+
+
 def read_together(paths: Sequence[Path], known: Mappings) -> Together:
     """The log of one pass in one or more files: the one with frames, and what other recorders wrote beside it.
 
@@ -77,7 +87,7 @@ def read_together(paths: Sequence[Path], known: Mappings) -> Together:
         log = found, path.name
     if log is None:
         raise ImportRefused("None of the files holds frame times. Bring the frame log with its telemetry.")
-    imported, words = log[0], [f"{log[1]}: {log[0].trace.seconds:.0f} s of frames."]
+    imported, words = log[0], [f"{log[1]}: {log[0].trace.seconds:.0f} s of frames, {_figures_words(log[0].trace)}."]
     places: list[tuple[ClockFit, str]] = []
     for telemetry in others:
         imported, place, said = put_beside(imported, telemetry)
