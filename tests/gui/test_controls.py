@@ -264,6 +264,7 @@ def test_an_empty_notebook_opens_on_what_a_first_sweep_needs(tmp_path, qtbot):
         click(button_named(card, "A rig"))
         assert window.stack.currentWidget() is window.stage("Rig") and window.stage("Rig").pages.page == "Machine"
         window.stage("Rig").new_rig()
+        window.show_stage("Bench")
         missing = [words for words, *_, known in card.needs if not known]
         assert "The range of power limits of the rig" in missing and "An OS slot of the rig" not in missing
         window.stage("Scene").new_title()

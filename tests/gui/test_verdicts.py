@@ -144,7 +144,9 @@ def test_a_surprising_pass_is_repeated_once_and_kept(demo_copy, qtbot):
         click(window.stage_buttons["Bench"])
         assert window.bench.void_again.text() == "Run 1 surprising again"
         window.session.select_pass(odd.id)
+        window.show_stage("Read")
         assert "% off the others in its rate" in window.stage("Read").pass_words.text()
+        window.show_stage("Bench")
         assert any("a pass at 13 W stands" in reason for reason in window.session.evaluation.answer.reasons)
         with qtbot.waitSignal(window.runner.ended, timeout=60_000):
             click(window.bench.void_again)

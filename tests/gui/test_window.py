@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QTableWidget,
     QWidget,
 )
+from pytestqt.exceptions import capture_exceptions
 
 from hovrik.app.main_window import STAGES
 from hovrik.core.facts.place import Source
@@ -286,3 +287,17 @@ def test_what_is_being_typed_when_the_window_closes_is_kept(stage, page, pick, t
         QTest.keyClicks(field, typed)
     with opened(demo_copy, qtbot) as window:
         assert kept(window)
+
+
+def test_closing_in_the_middle_of_a_run_leaves_nothing_to_fail_afterwards(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.bench.pace.show_key("10")
+        window.start_sweep()
+        qtbot.waitUntil(lambda: window.bench.last_progress is not None, timeout=60_000)
+        with capture_exceptions() as caught:
+            window.close()
+            for _ in range(5):
+                QApplication.processEvents()
+        assert not window.runner.is_running and not caught
+    with Notebook(demo_copy) as notebook:
+        assert notebook.open_runs() == [], "the machine was put back"

@@ -503,6 +503,7 @@ class MainWindow(QMainWindow):
         self.evaluator.close()
         for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
             worker.close()
+        QApplication.sendPostedEvents(None, QEvent.Type.MetaCall)  # what they still had to tell, while it can be heard
         commit_edit(self)
         remember("geometry", self.saveGeometry())
         current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)

@@ -7,9 +7,9 @@ answers_changed (preflight), machine_looked (machine_seen is new).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
@@ -34,6 +34,7 @@ from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
 from .worker import Wanted, Worker
 
+T = TypeVar("T")
 MOST_EDITS = 200  # that can be undone
 EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
 DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
@@ -67,6 +68,8 @@ class Session(QObject):
         self.notebook = Notebook(path, busy_s=EDIT_WAITS_S, check=False)
         self.undo_stack = QUndoStack(self)
         self.undo_stack.setUndoLimit(MOST_EDITS)
+        self._known: dict[str, Any] = {}
+        self._known_at = -1
         self._checker = Worker("check", self)
         self._checker.failed.connect(self._on_damaged)
         self.evaluation: Evaluation | None = None
@@ -212,9 +215,19 @@ class Session(QObject):
 
     # -- what there is to choose
 
+    def _known_as(self, what: str, find: Callable[[], T]) -> T:
+        """What was found last under this name, as long as no version of anything was noted since."""
+        at = self.notebook.newest_version()
+        if at != self._known_at:
+            self._known, self._known_at = {}, at
+        if what not in self._known:
+            self._known[what] = find()
+        found: T = self._known[what]
+        return found
+
     def newest(self, kind: str) -> dict[str, Entity]:
         """Newest versions of rigs, slots, titles or scenes by key."""
-        return self.notebook.newest(kind)
+        return self._known_as(kind, lambda: self.notebook.newest(kind))
 
     @property
     def address(self) -> Mapping[str, Any] | None:
@@ -232,14 +245,15 @@ class Session(QObject):
         """The rig of the question; the one noted last while there is no question."""
         known = self.newest("rig")
         found = known.get(self.question.rig) if self.question else next(reversed(known.values()), None)
-        return Rig.from_dict(found.body) if found else None
+        return self._known_as(f"rig {found.id}", lambda: Rig.from_dict(found.body)) if found else None
 
     @property
     def title(self) -> Title | None:
         """The title of the question; the one noted last while there is no question."""
         if self.question:
-            return sweep.title_of(self.notebook, self.question.title)
-        return next(reversed(library.titles(self.notebook).values()), None)
+            key = self.question.title
+            return self._known_as(f"title {key}", lambda: sweep.title_of(self.notebook, key))
+        return self._known_as("the last title", lambda: next(reversed(library.titles(self.notebook).values()), None))
 
     @property
     def plan_problem(self) -> str:
@@ -262,7 +276,7 @@ class Session(QObject):
 
     def name(self, kind: str, key: str) -> str:
         """Shown name of an entity."""
-        found = self.notebook.newest_of(kind, key)
+        found = self.newest(kind).get(key)
         return str(found.body.get("name", key)) if found else key
 
     def look_at_machine(self) -> None:

@@ -17,6 +17,7 @@ from .session import Session
 from .theme import tokens
 
 DESKTOP_NAME = "hovrik"
+SWITCH_S = 0.0005  # a thread that computes lets the window have its turn this soon
 _COLLECTOR = "collector"
 
 
@@ -26,6 +27,7 @@ def make_application() -> QApplication:
     Python's collector would free what closed windows left on whichever thread allocates, or while Qt draws it, and the
     process would end; so it runs once a second from the event loop instead.
     """
+    sys.setswitchinterval(SWITCH_S)
     existing = QApplication.instance()
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     if application.desktopFileName() == DESKTOP_NAME:

@@ -28,6 +28,7 @@ class Plot(pg.PlotWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.data: dict[str, Sequence[float]] = {}
         self._labels = (x_label, y_label)
+        self._hinted: tuple[str, str] | None = None
         self.setMenuEnabled(False)
         self.hideButtons()
         self._hover = pg.TextItem(anchor=(0, 1))
@@ -78,6 +79,7 @@ class Plot(pg.PlotWidget):
             if item is not self._hover:
                 self.removeItem(item)
         self._hover.hide()  # what it says is of what was drawn
+        self._hinted = None
         self.labels.clear()
 
     def show_all(self) -> None:
@@ -107,7 +109,11 @@ class Plot(pg.PlotWidget):
 
     def hint(self, text: str) -> None:
         """Show what to do while there is nothing to draw."""
+        shown = (text, tokens.current().name)
+        if shown == self._hinted:
+            return
         self.wipe()
+        self._hinted = shown
         self.data = {}
         item = pg.TextItem(text, color=tokens.current().soft, anchor=(0.5, 0.5))
         item.setFont(tokens.base_font(13))

@@ -9,7 +9,7 @@ from enum import Enum
 from itertools import pairwise
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtCore import QPointF, QRectF, QTimer
 from PyQt6.QtGui import QColor
 
 from ..theme import tokens
@@ -43,9 +43,12 @@ class Labels:
         self._plot = plot
         self._all: list[_Label] = []
         self._points: list[tuple[float, float]] = []
+        self._later = QTimer(plot)  # once a turn, however many are added and however the range moves
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self.place)
         box = plot.getPlotItem().getViewBox()
-        box.sigRangeChanged.connect(lambda *_: self.place())
-        box.sigResized.connect(lambda *_: self.place())
+        box.sigRangeChanged.connect(lambda *_: self._later.start())
+        box.sigResized.connect(lambda *_: self._later.start())
 
     def clear(self) -> None:
         """Forget all; their items are the plot's to remove."""
@@ -63,16 +66,20 @@ class Labels:
         item.setFont(tokens.base_font(12))
         item.setZValue(20)  # above lines
         self._plot.addItem(item, ignoreBounds=True)
+        item.hide()
         self._all.append(_Label(words, x, y, item))
-        self.place()
+        self._later.start()
 
     @property
     def shown(self) -> list[tuple[str, QRectF]]:
         """Words that are shown with where they stand (scene pixels)."""
+        if self._later.isActive():
+            self.place()
         return [(one.item.textItem.toPlainText(), one.rect) for one in self._all if one.rect is not None]
 
     def place(self) -> None:
         """Put each where it meets no other."""
+        self._later.stop()
         box = self._plot.getPlotItem().getViewBox()
         room = box.sceneBoundingRect()
         if room.width() < 20 or room.height() < 20:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ..session import Session
@@ -19,12 +23,31 @@ class Stage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._missed: dict[Callable[[], None], None] = {}  # in the order in which they were missed
         self.setAccessibleName(f"{self.title} stage")
         self.pages = Pages(f"Pages of {self.title}")
         self.layout_ = QVBoxLayout(self)
         self.layout_.setContentsMargins(10, 6, 10, 4)
         self.layout_.setSpacing(4)
         self.layout_.addWidget(self.pages, 1)
+
+    def follow(self, slot: Callable[[], None], *signals: Any) -> None:
+        """Have a slot called at these signals while the stage is in sight, else once when it comes in sight."""
+
+        def on_signal(*_: object) -> None:
+            if self.isVisible():
+                slot()
+            else:
+                self._missed[slot] = None
+
+        for signal in signals:
+            signal.connect(on_signal)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        missed, self._missed = list(self._missed), {}
+        for slot in missed:
+            slot()
 
     def foot(self, message: ElidedLabel, *buttons: QPushButton) -> None:
         """The one row below the pages: how the last thing went, and what can be done."""

@@ -40,7 +40,7 @@ class ChooseStage(Stage):
         self.keep = button("Keep this as a profile", "main")
         self.keep.clicked.connect(self.keep_asked)
         self.foot(ElidedLabel(), self.keep)
-        session.evaluation_changed.connect(self.refresh)
+        self.follow(self.refresh, session.evaluation_changed)
         self.refresh()
 
     def refresh(self) -> None:

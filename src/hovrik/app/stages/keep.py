@@ -39,9 +39,8 @@ class KeepStage(Stage):
         self.pages.add("Profiles", self._profiles)
         self.pages.add("Logbook", self._logbook)
         self.foot(self.message, self.keep, self.import_)
-        session.profiles_changed.connect(self.refresh)
-        session.incidents_changed.connect(self.refresh)
-        session.evaluation_changed.connect(self._on_evaluation_changed)
+        self.follow(self.refresh, session.profiles_changed, session.incidents_changed)
+        self.follow(self._on_evaluation_changed, session.evaluation_changed)
         self._on_evaluation_changed()
         self.refresh()
 

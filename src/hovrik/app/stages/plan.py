@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -52,6 +53,7 @@ class PlanStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.totals: Totals | None = None
+        self._told: tuple[Any, ...] = ()
         self.pages.add("Knobs", self._knobs())
         self.pages.beside("Schedule", self._takes(), share=1.6)
         self.start = button("Keep the plan and start it (F5)", "main")
@@ -61,12 +63,11 @@ class PlanStage(Stage):
         self.printed = ElidedLabel("", "soft", lines=2)
         self.printed.setAccessibleName("How the run sheet went")
         self.foot(self.printed, self.sheet, self.start)
-        session.design_changed.connect(self.refresh)
-        session.question_changed.connect(self.refresh)
-        session.room_changed.connect(self.refresh)
-        session.machine_looked.connect(lambda: self._show_totals(session.design))
-        session.library_changed.connect(self.refresh)
-        session.evaluation_changed.connect(lambda: self._show_totals(session.design))  # its line predicts the charge
+        self.follow(
+            self.refresh, session.design_changed, session.question_changed, session.room_changed,
+            session.library_changed,
+        )  # fmt: skip
+        self.follow(self._show_totals, session.machine_looked, session.evaluation_changed)  # its line predicts
         self.refresh()
 
     def _knobs(self) -> QWidget:
@@ -222,15 +223,20 @@ class PlanStage(Stage):
         self.cap_fps.show_value(design.cap_fps or (self.session.question.target_fps if self.session.question else 60))
         self.cap_fps.setEnabled(design.cap_fps is not None)
         self.room_c.show_value(self.session.room_c if self.session.room_c is not None else _NO_ROOM)
-        self._show_totals(design)
+        self._show_totals()
 
     def _charge_now(self) -> float:
         """Charge of the machine where it can be read (share), else full."""
         charge = self.session.machine_seen.charge
         return 1.0 if charge is None else charge
 
-    def _show_totals(self, design: LadderDesign) -> None:
-        rig = self.session.rig
+    def _show_totals(self) -> None:
+        """What the plan takes; nothing is drawn anew where that is as it was."""
+        design, rig = self.session.design, self.session.rig
+        told = (design, rig, self.session.overhead, self.session.machine_seen.charge, self.session.question is None)
+        if told == self._told:
+            return
+        self._told = told
         self.problem.setText("")
         self.totals = None
         if rig is None:

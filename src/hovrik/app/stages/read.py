@@ -91,8 +91,8 @@ class ReadStage(Stage):
         self.checks.clicked.connect(self.checks_asked)
         self.marks.toggled.connect(lambda _on: self._show_pass())
         self.trace.marks_moved.connect(self._on_marks_moved)
-        session.evaluation_changed.connect(self.refresh)
-        session.selection_changed.connect(self._show_pass)
+        self.follow(self.refresh, session.evaluation_changed)
+        self.follow(self._show_pass, session.selection_changed)
         self.refresh()
 
     def _responses_page(self) -> QWidget:

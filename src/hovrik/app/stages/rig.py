@@ -76,6 +76,7 @@ class RigStage(Stage):
         ):
             self.pages.add(words, page)
         self.foot(self.message, self.new, self.import_, self.export)
+        self._history_of: tuple[str, int] | None = None
         self._connect()
         self.refresh()
 
@@ -157,11 +158,9 @@ class RigStage(Stage):
 
     def _connect(self) -> None:
         session = self.session
-        session.question_changed.connect(self.refresh)
-        session.library_changed.connect(self.refresh)
-        session.evaluation_changed.connect(self._show_watts)
-        session.answers_changed.connect(self._show_preflight)
-        session.machine_looked.connect(self._show_preflight)
+        self.follow(self.refresh, session.question_changed, session.library_changed)
+        self.follow(self._show_watts, session.evaluation_changed)
+        self.follow(self._show_preflight, session.answers_changed, session.machine_looked)
         self.pages.changed.connect(self._on_page)
         self.form.edited.connect(self._on_field)
         self.modes.edited.connect(lambda rows: self._change("modes", made(PowerMode, rows)))
@@ -235,6 +234,10 @@ class RigStage(Stage):
             self.minimum_words.setText(f"Yes: {known}. All else may stay unknown.")
 
     def _show_history(self, rig: Rig) -> None:
+        at_version = (rig.key, self.session.notebook.newest_version())
+        if at_version == self._history_of:
+            return
+        self._history_of = at_version
         lines = [
             f"{_day(at)}  {whose}: {v.what} {v.installed or 'unknown'} ({change})"
             for at, whose, change, v in reversed(library.version_history(self.session.notebook, rig.key))

@@ -130,9 +130,8 @@ class SceneStage(Stage):
 
     def _connect(self) -> None:
         session = self.session
-        session.question_changed.connect(self.refresh)
-        session.library_changed.connect(self.refresh)
-        session.evaluation_changed.connect(self._look)
+        self.follow(self.refresh, session.question_changed, session.library_changed)
+        self.follow(self._look, session.evaluation_changed)
         self.form.edited.connect(self._on_title_field)
         self.scene_form.edited.connect(self._on_scene_field)
         self.versions.edited.connect(self._on_versions)

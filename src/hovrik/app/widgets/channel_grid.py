@@ -20,23 +20,32 @@ class ChannelGrid(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setMaximumWidth(440)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(1)
-        self.rows: dict[str, tuple[Choice, Choice]] = {}
-        for row, name in enumerate(IMPORTABLE):
-            words, unit = CHANNELS[name]
-            column = Choice(f"Column of {words}", [("", "not in the file")])
-            column.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            column.setMinimumContentsLength(8)
-            units = Choice(f"Unit of {words}", [(u, u) for u in UNITS[unit]])
-            for field in (column, units):
-                field.currentIndexChanged.connect(self.changed)
-            grid.addWidget(label(words, "soft"), row, 0)
-            grid.addWidget(column, row, 1)
-            grid.addWidget(units, row, 2)
-            self.rows[name] = (column, units)
-        grid.setRowStretch(len(IMPORTABLE), 1)
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setVerticalSpacing(1)
+        self._rows: dict[str, tuple[Choice, Choice]] = {}
+
+    @property
+    def rows(self) -> dict[str, tuple[Choice, Choice]]:
+        """Choices of column and unit by channel; made when there is a file to choose from."""
+        if not self._rows:
+            for row, name in enumerate(IMPORTABLE):
+                self._rows[name] = self._row(row, name)
+            self._grid.setRowStretch(len(IMPORTABLE), 1)
+        return self._rows
+
+    def _row(self, row: int, name: str) -> tuple[Choice, Choice]:
+        words, unit = CHANNELS[name]
+        column = Choice(f"Column of {words}", [("", "not in the file")])
+        column.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        column.setMinimumContentsLength(8)
+        units = Choice(f"Unit of {words}", [(u, u) for u in UNITS[unit]])
+        for field in (column, units):
+            field.currentIndexChanged.connect(self.changed)
+        self._grid.addWidget(label(words, "soft"), row, 0)
+        self._grid.addWidget(column, row, 1)
+        self._grid.addWidget(units, row, 2)
+        return column, units
 
     def offer(self, columns: Sequence[tuple[str, str]]) -> None:
         """Columns to choose from, (key, words), without telling; none is chosen."""
@@ -53,4 +62,4 @@ class ChannelGrid(QWidget):
 
     def channels(self) -> dict[str, tuple[int, str]]:
         """As chosen: channel name to (column, unit)."""
-        return {name: (int(column.key()), units.key()) for name, (column, units) in self.rows.items() if column.key()}
+        return {name: (int(column.key()), units.key()) for name, (column, units) in self._rows.items() if column.key()}

@@ -184,7 +184,7 @@ class QuestionLine(QWidget):
 
     def _slots_of(self, rig: str) -> list[str]:
         """Keys of the OS slots that a rig has now."""
-        found = self._session.notebook.newest_of("rig", rig)
+        found = self._session.newest("rig").get(rig)
         return [str(slot["key"]) for slot in (found.body.get("slots") or ())] if found is not None else []
 
     def _on_scene(self) -> None:

@@ -196,6 +196,7 @@ class RowsTable(QWidget):
         self._sheet, self._first = sheet, dict(first)
         self._fields = (*extra, *(f for f in sheet.fields if f.name != "key"))
         self._rows: list[dict[str, Any]] = []
+        self._refused = False  # a cell holds what was refused
         self.table = QTableWidget(0, len(self._fields))
         self.table.setAccessibleName(name)
         self.table.setHorizontalHeaderLabels([f"{f.label} ({f.unit})" if f.unit else f.label for f in self._fields])
@@ -228,7 +229,10 @@ class RowsTable(QWidget):
         column.addLayout(row)
 
     def show_rows(self, rows: Sequence[Mapping[str, Any]]) -> None:
-        """Show rows without telling."""
+        """Show rows without telling; nothing is made anew where they are as they were."""
+        if self._rows == [dict(row) for row in rows] and self.table.rowCount() == len(self._rows) and not self._refused:
+            return
+        self._refused = False
         self._rows = [dict(row) for row in rows]
         blocked = self.table.blockSignals(True)
         self.table.setRowCount(len(self._rows))
@@ -247,6 +251,7 @@ class RowsTable(QWidget):
             value = parse(entry, item.text())
         except InputError as fault:
             self.failed.emit(str(fault))
+            self._refused = True
             self.show_rows(self._rows)
             return
         if shown(entry, value) != shown(entry, row.get(entry.name)):

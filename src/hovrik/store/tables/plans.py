@@ -10,7 +10,7 @@ from typing import Any
 
 from ...core.errors import StoreError
 from ...core.facts.setup import Snapshot
-from ...core.plan.steps import Batch, Step
+from ...core.plan.steps import MEASURE, Batch, Step
 from ..opened import OpenedFile, dump
 from ..packing import seal
 from ..sound import json_of, setup_from, snapshot_of, table_of
@@ -102,6 +102,10 @@ class Plans(OpenedFile):
             connection.executemany(_STEP, [_row(plan_id, number, step) for step in steps if step.id not in begun])
 
     # -- the journal
+
+    def passes_planned(self, plan_id: str) -> int:
+        """How many passes a plan holds so far."""
+        return int(self.read_rows("SELECT count(*) FROM step WHERE plan_id = ? AND kind = ?", plan_id, MEASURE)[0][0])
 
     def begin_run(self, plan_id: str, machine: Mapping[str, Any], snapshot: Snapshot) -> str:
         """Store the snapshot before the first Apply; the journal entry's id. An open entry of the same machine is

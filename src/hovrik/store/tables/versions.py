@@ -68,6 +68,10 @@ class Versions(OpenedFile):
             )
         return made
 
+    def newest_version(self) -> int:
+        """Sequence number of the newest version of anything, which changes whenever one is noted or edited."""
+        return int(self.read_rows("SELECT coalesce(max(seq), 0) FROM entity")[0][0])
+
     def entities(self, kind: str | None = None) -> list[Entity]:
         """Every version, oldest first."""
         where, values = (" WHERE kind = ?", [kind]) if kind else ("", [])
