@@ -91,71 +91,78 @@ class Monkey:
             self.window.frame.question_sheet.isVisible(),
         )  # fmt: skip
 
-    # -- what it does
+    # -- what it does: each looks for something to act on, and gives back the act, which alone is timed
 
     def click(self):
         found = [
             b for b in self._visible(QAbstractButton) if not any(s in (b.accessibleName() or b.text()) for s in SPARED)
         ]
-        if found:
-            QTest.mouseClick(self.rng.choice(found), Qt.MouseButton.LeftButton)
+        one = self.rng.choice(found) if found else None
+        return (lambda: QTest.mouseClick(one, Qt.MouseButton.LeftButton)) if one else None
 
     def choose(self):
         found = [c for c in self._visible(QComboBox) if c.count() > 1]
-        if found:
-            one = self.rng.choice(found)
-            one.setCurrentIndex(self.rng.randrange(one.count()))
+        one = self.rng.choice(found) if found else None
+        at = self.rng.randrange(one.count()) if one else 0
+        return (lambda: one.setCurrentIndex(at)) if one else None
 
     def step(self):
         found = self._visible(QAbstractSpinBox)
-        if found:
-            one = self.rng.choice(found)
-            one.setFocus()
-            QTest.keyClick(one, self.rng.choice([Qt.Key.Key_Up, Qt.Key.Key_Down]))
+        key, one = self.rng.choice([Qt.Key.Key_Up, Qt.Key.Key_Down]), self.rng.choice(found) if found else None
+        return (lambda: (one.setFocus(), QTest.keyClick(one, key))) if one else None
 
     def type(self):
         found = [f for f in self._visible(QLineEdit) if not isinstance(f.parentWidget(), QAbstractSpinBox)]
-        if found:
-            one = self.rng.choice(found)
+        text = self.rng.choice(["7", "12,5", "x", "1e9", "-3", "Copper", ""])
+        one = self.rng.choice(found) if found else None
+
+        def act():
             one.setFocus()
             one.selectAll()
-            QTest.keyClicks(one, self.rng.choice(["7", "12,5", "x", "1e9", "-3", "Copper", ""]))
+            QTest.keyClicks(one, text)
             QTest.keyClick(one, Qt.Key.Key_Return)
+
+        return act if one else None
 
     def row(self):
         found = [t for t in self._visible(QTableView) if t.model() is not None and t.model().rowCount()]
-        if found:
-            table = self.rng.choice(found)
-            table.selectRow(self.rng.randrange(table.model().rowCount()))
+        table = self.rng.choice(found) if found else None
+        at = self.rng.randrange(table.model().rowCount()) if table else 0
+        return (lambda: table.selectRow(at)) if table else None
 
     def stage(self):
         key = getattr(Qt.Key, f"Key_{self.rng.randint(1, 7)}")
-        QTest.keyClick(self.window, key, Qt.KeyboardModifier.ControlModifier)
+        return lambda: QTest.keyClick(self.window, key, Qt.KeyboardModifier.ControlModifier)
 
     def page(self):
-        QTest.keyClick(self.window, Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier)
+        return lambda: QTest.keyClick(self.window, Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier)
 
     def key(self):
-        QTest.keyClick(self.window.focusWidget() or self.window, self.rng.choice(KEYS))
+        key = self.rng.choice(KEYS)
+        return lambda: QTest.keyClick(self.window.focusWidget() or self.window, key)
 
     def edit(self):
         """An edit of the question or the plan, each on its own."""
         line, plan = self.window.question_line, self.window.stage("Plan")
         field = self.rng.choice([line.target, plan.to_w, plan.repeats, plan.pass_s, plan.room_c])
-        field.setValue(field.value() + self.rng.choice([-1, 1]) * field.singleStep())
+        wanted = field.value() + self.rng.choice([-1, 1]) * field.singleStep()
+        return lambda: field.setValue(wanted)
 
     def undo(self):
         stack = self.window.session.undo_stack
         for _ in range(self.rng.choice([1, 1, 20])):
+            began = time.perf_counter()
             (stack.undo if self.rng.random() < 0.7 else stack.redo)()
+            self._took(time.perf_counter() - began, "undo")
             self._turn()
 
     def size(self):
-        self.window.resize(*self.rng.choice(SIZES))
+        size = self.rng.choice(SIZES)
+        return lambda: self.window.resize(*size)
 
     def dialog(self):
         window = self.window
-        self.rng.choice([window.open_import, window.open_checks, window.open_stills, window.note_incident])()
+        return self.rng.choice([window.open_import, window.open_checks, window.open_stills, window.note_incident])
 
     def close_dialog(self):
         for one in self.window.findChildren(QDialog):
@@ -165,9 +172,8 @@ class Monkey:
     def run(self):
         if not self.window.runner.is_running:
             self.window.bench.pace.show_key("10")
-            self.window.start_sweep()
-        elif self.rng.random() < 0.1:
-            self.window.bench_line.stop.click()
+            return self.window.start_sweep
+        return self.window.bench_line.stop.click if self.rng.random() < 0.1 else None
 
     ACTIONS = (
         (click, 8), (choose, 6), (step, 6), (type, 5), (row, 5), (stage, 8), (page, 8), (key, 3), (edit, 10), (undo, 6),
@@ -195,9 +201,10 @@ class Monkey:
             act = self.rng.choices(acts, weights)[0]
             before = self._state()
             self._last = act.__name__
-            start = time.perf_counter()
-            act(self)
-            if act is not Monkey.undo:
+            do = act(self)
+            if do is not None:
+                start = time.perf_counter()
+                do()
                 self._took(time.perf_counter() - start, act.__name__)
             self._turn()
             self.done[act.__name__] += 1

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
 from .cli import commands
 
 
 def main() -> None:
-    """Run the command line; a lone notebook file opens in the window."""
+    """Run the command line; a lone file opens in the window."""
     arguments = sys.argv[1:]
-    if arguments and arguments[0].endswith(".hovrik"):
+    is_file = len(arguments) == 1 and arguments[0] not in commands.commands and not arguments[0].startswith("-")
+    if is_file and (Path(arguments[0]).suffix or Path(arguments[0]).exists()):
         arguments = ["open", *arguments]
     commands.main(args=arguments or ["open"], prog_name="hovrik")
 

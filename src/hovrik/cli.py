@@ -5,7 +5,6 @@ Exit status: 0 done, 1 a known problem (told on stderr), 2 wrong usage.
 
 from __future__ import annotations
 
-import csv
 import functools
 import json
 import math
@@ -98,13 +97,13 @@ def commands() -> None:
 
 
 @commands.command("open")
-@click.argument("notebook", type=_FILE, required=False)
+@click.argument("file", type=click.Path(path_type=Path), required=False)
 @told
-def open_window(notebook: Path | None) -> None:
-    """Open the window, on NOTEBOOK or on your own notebook."""
+def open_window(file: Path | None) -> None:
+    """Open the window on a notebook, or on your own with FILE brought to it: a log, rig, title or profile."""
     from .app.start import run_window
 
-    sys.exit(run_window(notebook))
+    sys.exit(run_window(file))
 
 
 # -- frames
@@ -310,7 +309,7 @@ def answer(notebook: Path, over: str, within: str, as_json: bool, **changes: Any
 def passes(notebook: Path, within: str, as_json: bool, as_csv: bool, **changes: Any) -> None:
     """Every pass in NOTEBOOK that belongs to its question, with verdict and figures."""
     from .service.gather import evaluate
-    from .service.rows import pass_row
+    from .service.rows import csv_of, pass_row
 
     if as_json and as_csv:
         raise click.UsageError("choose --json or --csv")
@@ -321,29 +320,10 @@ def passes(notebook: Path, within: str, as_json: bool, as_csv: bool, **changes: 
     if as_json:
         print_json({"passes": rows})
     elif as_csv:
-        _print_csv(rows)
+        click.echo(csv_of(rows), nl=False)
     else:
         for row in rows:
             click.echo(f"{row['id'][:8]}  {row['verdict']:8} {row['words']}")
-
-
-def _print_csv(rows: list[dict[str, Any]]) -> None:
-    flat = []
-    for row in rows:
-        line = {"id": row["id"], "verdict": row["verdict"], "origin": row["origin"]}
-        for group in ("setup", "metrics"):
-            line.update({k: v for k, v in row[group].items() if v is not None})
-        line.update({k: v["value"] for k, v in row["conditions"].items() if v["value"] is not None})
-        flat.append(line)
-    names = list(dict.fromkeys(key for line in flat for key in line))
-    writer = csv.DictWriter(sys.stdout, names)
-    writer.writerow({name: _cell(name) for name in names})
-    writer.writerows({name: _cell(value) for name, value in line.items()} for line in flat)
-
-
-def _cell(value: Any) -> Any:
-    """A value that a spreadsheet reads as it is: text that it would take for a formula stands behind a quote."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value
 
 
 # -- import

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QDialog, QLineEdit, QMainWindow, QWidget
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QDialog, QLineEdit, QMainWindow, QSplitter, QWidget
 
 from ..bench.job import Progress
 from ..bench.protocol import Machine
@@ -22,17 +22,21 @@ from ..service.gather import surprising_setups, void_setups
 from ..service.machines import open_machine
 from ..store.notebook import Notebook
 from .commands import answer
+from .desktop import Desktop
 from .evaluate_worker import EvaluateWorker
 from .frame import Frame
 from .guide import Guide
+from .menu import Menu, note_recent
 from .run_worker import RunWorker
 from .session import Session
 from .settings import remember, remembered
+from .single import Doorbell
 from .stages.base import Stage
 from .stages.bench import BenchStage
 from .widgets.fields import commit_edit
 from .worker import Worker
 
+_Dialog = TypeVar("_Dialog", bound=QDialog)
 USUAL = QSize(1280, 800)
 STAGES = ("Rig", "Scene", "Plan", "Bench", "Read", "Choose", "Keep")
 
@@ -43,11 +47,13 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setWindowTitle(f"Hovrik: {session.notebook.path.stem}")
+        self.setAcceptDrops(True)
         self.evaluator = EvaluateWorker(session.notebook.sibling)
         self.runner = RunWorker(session.notebook.sibling)
         self.guide = Guide()
         self._waiting_setups: Sequence[Setup] = ()
+        self._doorbell: Doorbell | None = None
+        self._is_background = self._leaves = False
         self.frame = Frame(session, STAGES)
         self.question_line, self.answer_panel = self.frame.question_line, self.frame.answer_panel
         self.banner, self.bench_line, self.stack = self.frame.banner, self.frame.bench_line, self.frame.stack
@@ -61,6 +67,8 @@ class MainWindow(QMainWindow):
             application.focusChanged.connect(self._on_focus)
         self._restore_state()
         session.look_at_machine()
+        note_recent(session.notebook.path)
+        self._show_title()
         self._offer_recovery()
         QTimer.singleShot(30, self._first_look)
 
@@ -71,22 +79,13 @@ class MainWindow(QMainWindow):
             if action is not None:
                 action.setShortcuts(keys)
                 self.addAction(action)
-        wired: list[tuple[str, str, Callable[[], None]]] = [
-            ("Start the sweep", "F5", self.start_sweep),
-            ("Stop the sweep", "F8", self._stop),
-            ("Pause or go on", "F6", self._pause_or_go_on),
-            ("Import passes", "Ctrl+I", self.open_import),
-            ("Next page", "Ctrl+Tab", lambda: self._step_page(1)),
-            ("Page before", "Ctrl+Shift+Tab", lambda: self._step_page(-1)),
-            ("Note an incident", "F9", self.note_incident),
-        ]
-        for n, name in enumerate(STAGES, 1):
-            wired.append((f"{name} stage", f"Ctrl+{n}", lambda stage=name: self.show_stage(stage)))
-        for words, keys, slot in wired:
-            action = QAction(words, self)
-            action.setShortcut(QKeySequence(keys))
-            action.triggered.connect(lambda _checked, run=slot: run())
-            self.addAction(action)
+        self.desktop = Desktop(self)
+        self.menu = Menu(self, self.desktop, STAGES, [one for one in self.undo_actions if one is not None])
+        self.frame.menu.setMenu(self.menu)
+        opened = QAction("Menu", self)
+        opened.setShortcut(QKeySequence("F10"))
+        opened.triggered.connect(lambda _on: self.frame.menu.showMenu())
+        self.addAction(opened)
 
     def _connect(self) -> None:
         session = self.session
@@ -105,7 +104,7 @@ class MainWindow(QMainWindow):
         session.design_changed.connect(self._show_readiness)
         session.profiles_changed.connect(self._show_readiness)
         self.frame.rail.asked.connect(self.show_stage)
-        self.bench_line.stop_asked.connect(self._stop)
+        self.bench_line.stop_asked.connect(self.stop_sweep)
         self.bench_line.pause_asked.connect(self._pause)
         self.runner.started.connect(lambda: self.bench_line.show_running(True))
         self._soon = QTimer(self)  # figures follow a run at a walking pace; the run comes first
@@ -123,7 +122,22 @@ class MainWindow(QMainWindow):
             made = self._make_stage(name)
             self._pages[name] = made
             self.frame.add_stage(made)
+            self._as_before(name, made)
         return self._pages[name]
+
+    def _splitter_sizes(self) -> dict[str, list[list[int]]]:
+        return {name: [one.sizes() for one in page.findChildren(QSplitter)] for name, page in self._pages.items()}
+
+    def _as_before(self, name: str, made: Stage) -> None:
+        """The page and the sizes that a stage had when the notebook was closed last."""
+        pages, splitters = (self.session.notebook.get_state(key) for key in ("pages", "splitters"))
+        page = pages.get(name) if isinstance(pages, dict) else None
+        if page in made.pages.names:
+            made.pages.show_page(page)
+        kept = splitters.get(name) if isinstance(splitters, dict) else None
+        for one, sizes in zip(made.findChildren(QSplitter), kept if isinstance(kept, list) else []):
+            if isinstance(sizes, list) and len(sizes) == one.count() and all(isinstance(s, int) for s in sizes):
+                one.setSizes(sizes)
 
     def _make_stage(self, name: str) -> Stage:
         if name == "Bench":
@@ -221,6 +235,13 @@ class MainWindow(QMainWindow):
         if total > 20:
             self.answer_panel.show_waiting(f"Reading passes: {done} of {total} …" if done < total else "")
 
+    def _show_title(self) -> None:
+        """Notebook, whether it can be written, what runs."""
+        notebook = self.session.notebook
+        parts = [notebook.path.stem, *(["read-only"] if notebook.read_only else [])]
+        parts += [self._bench_state()] if self.runner.is_running else []
+        self.setWindowTitle(f"{', '.join(parts)} – Hovrik")
+
     def _show_readiness(self) -> None:
         """One word under each stage's name: ready, or what it waits for."""
         evaluation, session = self.session.evaluation, self.session
@@ -239,6 +260,7 @@ class MainWindow(QMainWindow):
             "Keep": f"{kept} kept" if kept else "nothing kept",
         }
         self.frame.rail.show_states(waits)
+        self._show_title()
 
     def _bench_state(self) -> str:
         """What a run is about, in a word or two."""
@@ -328,13 +350,14 @@ class MainWindow(QMainWindow):
         planned = sweep.load_plan(notebook, plan_id)
         self.bench.show_queue(planned.passes, planned.done_indices)
 
-    def _stop(self) -> None:
+    def stop_sweep(self) -> None:
         """End the run; a person is asked for nothing more."""
         if self.runner.is_running:
             self.guide.stop()
         self.runner.stop()
 
-    def _pause_or_go_on(self) -> None:
+    def pause_or_go_on(self) -> None:
+        """Hold before the next pass, or go on; harmless where none runs."""
         if self.runner.is_running:
             self._pause(not self.bench_line.pause.isChecked())
 
@@ -342,6 +365,14 @@ class MainWindow(QMainWindow):
         self.runner.pause(on)
         self.bench_line.show_paused(on)
         self._show_readiness()
+
+    def next_page(self) -> None:
+        """The next page of the stage."""
+        self._step_page(1)
+
+    def page_before(self) -> None:
+        """The page before."""
+        self._step_page(-1)
 
     def _step_page(self, by: int) -> None:
         stage = self.stack.currentWidget()
@@ -360,6 +391,9 @@ class MainWindow(QMainWindow):
         self.bench_line.show_paused(False)
         self.session.look_at_machine()
         self._show_readiness()
+        if self._is_background:
+            QTimer.singleShot(0, self._end_in_background)  # when all have heard that the run is over
+            return
         self.evaluate()
         self._offer_recovery()
 
@@ -414,7 +448,7 @@ class MainWindow(QMainWindow):
         """Open the import dialog; it does not block the window."""
         from .dialogs.import_dialog import ImportDialog
 
-        self.import_dialog = _shown(ImportDialog(self.session, self))
+        self.import_dialog = self.show_dialog(ImportDialog(self.session, self))
 
     def open_columns(self, path: Path) -> None:
         """Ask what the columns of a log that was brought to the guided bench are; it is read again then."""
@@ -426,7 +460,7 @@ class MainWindow(QMainWindow):
         """Open the thresholds of the checks, or of the guards; it does not block the window."""
         from .dialogs.checks_dialog import ChecksDialog
 
-        self.checks_dialog = _shown(ChecksDialog(self.session, self))
+        self.checks_dialog = self.show_dialog(ChecksDialog(self.session, self))
         if guards:
             self.checks_dialog.pages.setCurrentWidget(self.checks_dialog.guards)
 
@@ -434,7 +468,7 @@ class MainWindow(QMainWindow):
         """Open the stills of two set-ups; it does not block the window."""
         from .dialogs.stills_dialog import StillsDialog
 
-        self.stills_dialog = _shown(StillsDialog(self.session, self))
+        self.stills_dialog = self.show_dialog(StillsDialog(self.session, self))
 
     def note_incident(self) -> None:
         """Ask what happened; a run goes on until it is noted, or stopped there, and the dialog says so."""
@@ -442,10 +476,10 @@ class MainWindow(QMainWindow):
 
         event = self.bench.last_progress if self.runner.is_running else None
         setup, phase = (event.setup, event.phase.value) if event is not None else (None, "")
-        self.incident_dialog = _shown(IncidentDialog(self.session, setup, phase, self))
+        self.incident_dialog = self.show_dialog(IncidentDialog(self.session, setup, phase, self))
         if self.runner.is_running:
             self.incident_dialog.say_run(by_hand=self.session.address is None)
-            self.incident_dialog.stop_asked.connect(self._stop)
+            self.incident_dialog.stop_asked.connect(self.stop_sweep)
 
     def keep_answer(self) -> None:
         """Keep the answer as a profile and show it."""
@@ -460,6 +494,28 @@ class MainWindow(QMainWindow):
         """The usual size, as far as the screen has it."""
         screen = self.screen()
         self.resize(USUAL if screen is None else USUAL.boundedTo(screen.availableGeometry().size()))
+
+    def show_dialog(self, dialog: _Dialog) -> _Dialog:
+        """Show a dialog beside the window, no larger than the screen; it goes when it is closed."""
+        screen = dialog.screen()
+        if screen is not None:
+            room = screen.availableGeometry()
+            dialog.resize(dialog.size().boundedTo(QSize(room.width() - 8, room.height() - 32)))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+        return dialog
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files may be dropped anywhere."""
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Each goes where it belongs."""
+        data = event.mimeData() if event is not None else None
+        if data is not None:
+            self.desktop.take([Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()])
 
     def show_place(self, stage: str, page: str) -> None:
         """Bring a page of a stage to the front."""
@@ -494,8 +550,44 @@ class MainWindow(QMainWindow):
                     return True
         return super().eventFilter(watched, event)
 
+    def ask_when_running(self, doorbell: Doorbell) -> None:
+        """Ask before closing while a sweep runs, and come to the front when the notebook is opened once more."""
+        self._doorbell = doorbell
+        doorbell.rung.connect(self.come_back)
+
+    def come_back(self) -> None:
+        """Be in sight, and stay so when the sweep is over."""
+        self._is_background = False
+        self.showNormal() if self.isMinimized() or not self.isVisible() else self.show()
+        self.raise_()
+        self.activateWindow()
+
+    def _go_to_background(self) -> None:
+        """Let the sweep run to its end without a window; it closes then."""
+        self._is_background = True
+        self.hide()
+
+    def _end_in_background(self) -> None:
+        if self._is_background:
+            self._close_for_good()
+            QApplication.quit()
+
+    def _close_for_good(self) -> None:
+        self._leaves = True
+        self.close()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop a run, which puts the machine back; keep what is being typed; remember what was shown."""
+        if self._doorbell is not None and self.runner.is_running and not self._leaves and event is not None:
+            from .dialogs.close_dialog import CloseDialog
+
+            event.ignore()
+            self.close_dialog = self.show_dialog(CloseDialog(self))
+            self.close_dialog.stop_asked.connect(self._close_for_good)
+            self.close_dialog.background_asked.connect(self._go_to_background)
+            return
+        if self._doorbell is not None:
+            self._doorbell.close()
         for dialog in self.findChildren(QDialog):  # an import ends after the log under way
             dialog.close()
         self.guide.stop()
@@ -509,19 +601,8 @@ class MainWindow(QMainWindow):
         current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
         with contextlib.suppress(HovrikError):  # a full disk must not keep the window open; nothing measured is lost
             self.session.notebook.set_state("stage", current)
+            pages = {name: page.pages.page for name, page in self._pages.items()}
+            self.session.notebook.set_state("pages", pages)
+            self.session.notebook.set_state("splitters", self._splitter_sizes())
         self.session.close()
         super().closeEvent(event)
-
-
-_Dialog = TypeVar("_Dialog", bound=QDialog)
-
-
-def _shown(dialog: _Dialog) -> _Dialog:
-    """Show a dialog beside the window, no larger than the screen; it goes when it is closed."""
-    screen = dialog.screen()
-    if screen is not None:
-        room = screen.availableGeometry()
-        dialog.resize(dialog.size().boundedTo(QSize(room.width() - 8, room.height() - 32)))
-    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    dialog.show()
-    return dialog

@@ -17,6 +17,7 @@ from PyQt6.QtGui import QUndoStack
 from ..core.errors import Damaged, HovrikError, PlanError, StoreError
 from ..core.facts.condition import Condition
 from ..core.facts.rig import OsSlot, Rig
+from ..core.facts.terms import School
 from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
 from ..core.passes.energy import Overhead
@@ -32,6 +33,7 @@ from ..service.gather import Evaluation
 from ..service.remembered import remembered
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
+from .settings import remembered as remembered_choice
 from .worker import Wanted, Worker
 
 T = TypeVar("T")
@@ -81,7 +83,7 @@ class Session(QObject):
         self.within = ""  # name of the section that figures are of, "" all of the scene
         found = remembered(self.notebook)
         self.faults = found.faults
-        self.question = found.question or library.first_question(self.notebook)
+        self.question = found.question or self.first_question()
         self.design = found.design or DEFAULT_DESIGN
         self.room_c = found.room_c
 
@@ -158,10 +160,23 @@ class Session(QObject):
 
     def _library_edited(self) -> None:
         if self.question is None:
-            found = library.first_question(self.notebook)
+            found = self.first_question()
             if found is not None:
                 self.set_question(found)
         self.library_changed.emit()
+
+    def first_question(self) -> Question | None:
+        """What is asked before anybody has asked: the newest rig and title, held as the user prefers."""
+        found = library.first_question(self.notebook)
+        if found is None or not found.floor.is_of_frames:
+            return found
+        schools = {one.value: one for one in School}
+        school = schools.get(str(remembered_choice("default/school")))
+        try:
+            target = float(remembered_choice("default/target_fps", found.target_fps))
+        except (TypeError, ValueError):
+            target = found.target_fps
+        return found.with_(target_fps=target, school=school) if 0 < target <= 1000 else found
 
     def set_answers(self, rig_key: str, answers: Mapping[str, Any]) -> None:
         """Replace the preflight answers of a rig."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 from importlib import resources
 from pathlib import Path
@@ -11,9 +12,13 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 from pyqtgraph.util.garbage_collector import GarbageCollector
 
+from .. import __version__
 from ..store.notebook import default_path
+from .arrivals import Kind, kind_of
+from .desktop import ask_to_make, scale_wanted
 from .main_window import MainWindow
 from .session import Session
+from .single import Doorbell, show_other
 from .theme import tokens
 
 DESKTOP_NAME = "hovrik"
@@ -29,10 +34,13 @@ def make_application() -> QApplication:
     """
     sys.setswitchinterval(SWITCH_S)
     existing = QApplication.instance()
+    if existing is None and scale_wanted() != 1.0:
+        os.environ.setdefault("QT_SCALE_FACTOR", str(scale_wanted()))
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     if application.desktopFileName() == DESKTOP_NAME:
         return application
     application.setApplicationName("Hovrik")
+    application.setApplicationVersion(__version__)
     application.setDesktopFileName(DESKTOP_NAME)
     tokens.load_fonts()
     with resources.as_file(resources.files("hovrik.app.theme").joinpath("icon.svg")) as icon:
@@ -45,7 +53,16 @@ def make_application() -> QApplication:
 def run_window(path: Path | None) -> int:
     """Open the window on a notebook (the user's own by default); exit status. Raises HovrikError."""
     application = make_application()
-    window = MainWindow(Session(path or default_path()))
+    brought = None if path is None or kind_of(path) is Kind.NOTEBOOK else path  # anything else goes into one's own
+    own = default_path() if path is None or brought is not None else path
+    if own is path and not own.exists() and not ask_to_make(own):
+        return 1
+    if show_other(own):
+        return 0
+    window = MainWindow(Session(own))
+    window.ask_when_running(Doorbell(own, window))
     window.show()
+    if brought is not None:
+        window.desktop.open_path(brought)
     gc.freeze()  # what lives as long as the window needs no looking through every time
     return int(application.exec())

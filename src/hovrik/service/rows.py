@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import csv
+import io
+from collections.abc import Sequence
 from typing import Any
 
 from ..core.facts import condition
@@ -24,6 +27,29 @@ def metrics_of(view: PassView, question: Question) -> dict[str, float | None]:
         "frames": frames.frames if frames else None,
         "seconds": frames.seconds if frames else None,
     }
+
+
+def csv_of(rows: Sequence[dict[str, Any]]) -> str:
+    """Rows of passes as CSV: a column each setting, figure and condition that any of them has. Text that a spreadsheet
+    would take for a formula stands behind a quote."""
+    flat = []
+    for row in rows:
+        line = {"id": row["id"], "verdict": row["verdict"], "origin": row["origin"]}
+        for group in ("setup", "metrics"):
+            line.update({k: v for k, v in row[group].items() if v is not None})
+        line.update({k: v["value"] for k, v in row["conditions"].items() if v["value"] is not None})
+        flat.append(line)
+    names = list(dict.fromkeys(key for line in flat for key in line))
+    text = io.StringIO(newline="")
+    writer = csv.DictWriter(text, names)
+    writer.writerow({name: _cell(name) for name in names})
+    writer.writerows({name: _cell(value) for name, value in line.items()} for line in flat)
+    return text.getvalue()
+
+
+def _cell(value: Any) -> Any:
+    """A value that a spreadsheet reads as it is."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value
 
 
 def pass_row(view: PassView, question: Question) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from typing import Any, Self, TypeVar
 
 from ..core.errors import HovrikError, Locked, StoreError
 from .database import BUSY_S, UNREADABLE, WriterLock, connect, look_through, prepare
+from .files.write.text_files import replacing
 from .packing import seal
 from .sound import WRONG
 
@@ -88,6 +89,18 @@ class OpenedFile:
     def sibling(self) -> Self:
         """Another connection to the same notebook under the same lock, for a worker thread."""
         return type(self)(self.path, read_only=self.read_only, lock=self._lock or WriterLock(self.path), check=False)
+
+    def copy_to(self, path: Path) -> None:
+        """All of the file as it is now into another one, which is there only once it is whole. Raises StoreError."""
+        with replacing(path) as temporary:
+            target = sqlite3.connect(temporary)
+            try:
+                self._connection.backup(target)
+                target.execute("PRAGMA journal_mode = DELETE")
+            except sqlite3.DatabaseError as fault:
+                raise StoreError(f"{path} cannot be written: {fault}. This notebook is as it was.") from fault
+            finally:
+                target.close()
 
     def close(self) -> None:
         """Close the connection; the first notebook also lets go of the lock."""

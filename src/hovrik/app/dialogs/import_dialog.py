@@ -10,7 +10,6 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -36,6 +35,7 @@ from ...store.files.read.frame_log import ColumnMap, FrameUnit, Imported, conver
 from ...store.files.read.table import Table, read_table
 from ...store.notebook import Notebook
 from ..commands import imported
+from ..file_names import ask_open
 from ..session import Session
 from ..widgets.batch_page import BatchPage
 from ..widgets.channel_grid import ChannelGrid
@@ -210,9 +210,9 @@ class ImportDialog(QDialog):
     # -- file
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Frame times", "", TABLES)
-        if name:
-            self.open_file(Path(name))
+        path = ask_open(self, "logs", "Frame times", TABLES)
+        if path is not None:
+            self.open_file(path)
 
     def open_file(self, path: Path) -> None:
         """Read a file off the interface thread and guess its columns."""

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QPainter, QPixmap, QResizeEvent, QShortcut, QWheelEvent
 from PyQt6.QtWidgets import (
     QDialog,
-    QFileDialog,
     QGraphicsPixmapItem,
     QGraphicsScene,
     QGraphicsView,
@@ -21,6 +20,7 @@ from ...core.facts.setup import describe
 from ...store import stills as store
 from ...store.stills import Still
 from ..commands import remove_still
+from ..file_names import ask_open_many
 from ..session import Session
 from ..widgets.fields import PICTURES, Choice, button, label
 from ..worker import Wanted, Worker
@@ -189,7 +189,7 @@ class StillsDialog(QDialog):
             self._show(number)
 
     def _on_add(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Stills", "", PICTURES)
+        names = ask_open_many(self, "stills", "Stills", PICTURES)
         if names:
             self.add_files([Path(name) for name in names])
 

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.errors import HovrikError
@@ -16,6 +16,7 @@ from ...core.stats.estimate import Estimate
 from ...service import profiles
 from ...store.files.write import profile as profile_file
 from ..commands import keep_profile, remove_profile
+from ..file_names import ask_open, ask_save
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, label
@@ -144,9 +145,10 @@ class KeepStage(Stage):
         return card
 
     def _on_export(self, body: dict[str, Any]) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the profile", f"{body['title']}.json", "Profiles (*.json)")
-        if name:
-            self.export_to(Path(name), body)
+        suggestion = str(body.get("names", {}).get("title") or body["title"])
+        path = ask_save(self, "profile", "Export the profile", suggestion, "Profiles (*.json)", ".json")
+        if path is not None:
+            self.export_to(path, body)
 
     def export_to(self, path: Path, body: dict[str, Any]) -> None:
         """Write a profile; the message tells how it went."""
@@ -158,9 +160,9 @@ class KeepStage(Stage):
         self.message.setText(f"Written to {path}.")
 
     def _on_import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a profile", "", "Profiles (*.json)")
-        if name:
-            self.import_from(Path(name))
+        path = ask_open(self, "profile", "Import a profile", "Profiles (*.json)")
+        if path is not None:
+            self.import_from(path)
 
     def import_from(self, path: Path) -> None:
         """Read a profile, checked; undoable."""

@@ -8,7 +8,6 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
@@ -28,6 +27,7 @@ from ...service.imports.run_sheet import code_of
 from ...service.library import titles
 from ...store.files.write.run_sheet import run_sheet
 from ..commands import set_design, set_room
+from ..file_names import ask_save
 from ..plots.live import ChargePlot
 from ..session import Session
 from ..theme.tokens import TARGET_PX
@@ -170,9 +170,9 @@ class PlanStage(Stage):
             set_design(self.session, edited, field)
 
     def _on_sheet(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Run sheet", "run sheet.pdf", "PDF (*.pdf)")
-        if name:
-            self.print_to(Path(name))
+        path = ask_save(self, "run sheet", "Run sheet", "run sheet", "PDF (*.pdf)", ".pdf")
+        if path is not None:
+            self.print_to(path)
 
     def print_to(self, path: Path) -> None:
         """Write the plan being edited as a PDF with blanks."""

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.rig import Exclusion, OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
@@ -18,6 +18,7 @@ from ...core.facts.sheets import EXCLUSION, MODE, OWN_KNOB, PANEL, RIG, VERSION
 from ...service import library
 from ...store.files.write import exchange
 from ..commands import answer, save_rig, set_question
+from ..file_names import ask_open, ask_save
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, button, label
@@ -328,7 +329,7 @@ class RigStage(Stage):
             line.selectAll()
 
     def _show_rig(self, rig: Rig) -> None:
-        question = self.session.question or library.first_question(self.session.notebook)
+        question = self.session.question or self.session.first_question()
         slot = rig.slots[0].key if rig.slots else ""
         if question is not None:
             asked = question.with_(rig=rig.key, slot=slot)
@@ -338,9 +339,9 @@ class RigStage(Stage):
     # -- files
 
     def _on_import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a rig or title", "", "Rigs and titles (*.json *.toml)")
-        if name:
-            self.import_from(Path(name))
+        path = ask_open(self, "rig", "Import a rig or title", "Rigs and titles (*.json *.toml)")
+        if path is not None:
+            self.import_from(path)
 
     def import_from(self, path: Path) -> None:
         """Read a rig or title; all problems are told at once and nothing is changed where there is one."""
@@ -358,10 +359,10 @@ class RigStage(Stage):
 
     def _on_export(self) -> None:
         rig = self.session.rig
-        name, _ = QFileDialog.getSaveFileName(self, "Export the rig", f"{rig.key if rig else 'rig'}.toml",
-                                              "TOML (*.toml);;JSON (*.json)")  # fmt: skip
-        if name:
-            self.export_to(Path(name))
+        kinds = "TOML (*.toml);;JSON (*.json)"
+        path = ask_save(self, "rig", "Export the rig", rig.name if rig else "rig", kinds, ".toml")
+        if path is not None:
+            self.export_to(path)
 
     def export_to(self, path: Path) -> None:
         """Write the rig; the message tells how it went."""

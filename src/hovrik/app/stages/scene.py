@@ -305,7 +305,7 @@ class SceneStage(Stage):
         if self.session.question is not None:
             self._ask_about(title, title.scenes[0])
         else:
-            found = library.first_question(self.session.notebook)
+            found = self.session.first_question()
             if found is not None:
                 self.session.set_question(found)
         self.session.library_changed.emit()

@@ -12,6 +12,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
+from ..settings import remember, remembered
+
 TARGET_PX = 40  # least height of anything that is touched
 
 
@@ -84,18 +86,36 @@ def base_font(pixels: int = 14, *, strong: bool = False) -> QFont:
     return font
 
 
+APPEARANCES = (("follow", "as the desktop"), ("light", "light"), ("dark", "dark"))
+_APPEARANCE = "appearance"
+
+
+def appearance() -> str:
+    """What was chosen: follow, light or dark."""
+    kept = str(remembered(_APPEARANCE, "follow"))
+    return kept if kept in dict(APPEARANCES) else "follow"
+
+
+def choose_appearance(wanted: str) -> None:
+    """Use another appearance from now on, and remember it."""
+    remember(_APPEARANCE, wanted)
+    application = QApplication.instance()
+    if isinstance(application, QApplication):
+        apply(application, _wanted(application))
+
+
+def _wanted(application: QApplication) -> Theme:
+    chosen, hints = appearance(), application.styleHints()
+    is_dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+    return DARK if chosen == "dark" or (chosen == "follow" and is_dark) else LIGHT
+
+
 def follow_desktop(application: QApplication) -> None:
-    """Apply the theme of the desktop's colour scheme and follow it."""
+    """Apply the appearance that was chosen, or the theme of the desktop's colour scheme, and follow it."""
+    apply(application, _wanted(application))
     hints = application.styleHints()
-    if hints is None:
-        apply(application, LIGHT)
-        return
-
-    def on_changed(scheme: Qt.ColorScheme) -> None:
-        apply(application, DARK if scheme == Qt.ColorScheme.Dark else LIGHT)
-
-    on_changed(hints.colorScheme())
-    hints.colorSchemeChanged.connect(on_changed)
+    if hints is not None:
+        hints.colorSchemeChanged.connect(lambda _scheme: apply(application, _wanted(application)))
 
 
 def apply(application: QApplication, theme: Theme) -> None:

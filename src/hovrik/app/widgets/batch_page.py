@@ -9,7 +9,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -27,6 +26,7 @@ from ...core.words import plural
 from ...service.imports import many as batch
 from ...service.imports.many import Log, LogOrder
 from ...store.files.read.telemetry import Telemetry
+from ..file_names import ask_folder, ask_open_many
 from ..session import Session
 from ..worker import Wanted, Worker
 from .fields import TABLES, Notice, NumberField, button, label
@@ -139,13 +139,12 @@ class BatchPage(QWidget):
     # -- the list
 
     def _on_add(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Logs", "", TABLES)
-        self.add([Path(name) for name in names])
+        self.add(ask_open_many(self, "logs", "Logs", TABLES))
 
     def _on_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Folder of logs")
-        if name:
-            self.add_folder(Path(name))
+        folder = ask_folder(self, "logs", "Folder of logs")
+        if folder is not None:
+            self.add_folder(folder)
 
     def add_folder(self, folder: Path) -> None:
         """Every table of a folder."""

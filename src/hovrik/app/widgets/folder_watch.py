@@ -5,10 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QPushButton
 
 from ...core.errors import HovrikError
 from ...service.imports.many import logs_in
+from ..file_names import ask_folder
 
 LOOK_MS = 1000
 
@@ -41,7 +42,7 @@ class FolderWatch(QPushButton):
         if self.folder is not None:
             self.watch(None)
             return
-        name = QFileDialog.getExistingDirectory(self, "Folder to watch")
+        name = ask_folder(self, "logs", "Folder to watch")
         if name:
             self.watch(Path(name))
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...bench.by_hand.guided import Readings
 from ...bench.job import Phase
@@ -21,6 +21,7 @@ from ...service.imports import log_parts
 from ...service.imports.mappings import Mappings
 from ...service.imports.telemetry import Together, read_together
 from ...store.stills import SUFFIXES
+from ..file_names import ask_open_many
 from ..guide import Request
 from ..theme import tokens
 from ..worker import Worker
@@ -243,13 +244,12 @@ class GuidePanel(Card):
             self.open_file(*self._unread)
 
     def _on_choose(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Frame log, and telemetry beside it", "", TABLES)
-        if names:
-            self.open_file(*(Path(name) for name in names))
+        paths = ask_open_many(self, "logs", "Frame log, and telemetry beside it", TABLES)
+        if paths:
+            self.open_file(*paths)
 
     def _on_pictures(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Stills", "", PICTURES)
-        self.take_stills([Path(name) for name in names])
+        self.take_stills(ask_open_many(self, "stills", "Stills", PICTURES))
 
     def take_stills(self, paths: Sequence[Path]) -> None:
         """Pictures to be kept with the pass."""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QShowEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.setup import describe
@@ -18,6 +18,7 @@ from ...core.words import plural
 from ...service import run as sweep
 from ...service.imports import run_sheet
 from ...service.imports.run_sheet import RowDone, SheetRow
+from ..file_names import ask_folder
 from ..session import Session
 from ..theme import tokens
 from ..worker import Wanted, Worker
@@ -181,7 +182,7 @@ class RunSheetPage(QWidget):
         return item.text().strip() if item is not None else ""
 
     def _on_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Folder of the logs")
+        name = ask_folder(self, "logs", "Folder of the logs")
         if name:
             self.take_folder(Path(name))
 

@@ -70,6 +70,7 @@ class SlotTable(QTableWidget):
     def __init__(self) -> None:
         super().__init__(len(_FIELDS) + len(_WORDS), 0)
         self._slots: list[OsSlot] = []
+        self._refused = False  # a cell holds what was refused
         self.setAccessibleName("OS slots side by side")
         self.setTabKeyNavigation(False)
         self.setWordWrap(True)
@@ -82,7 +83,10 @@ class SlotTable(QTableWidget):
         self.itemChanged.connect(self._on_changed)
 
     def show_slots(self, slots: Sequence[OsSlot]) -> None:
-        """Show slots without telling."""
+        """Show slots without telling; nothing is made anew where they are as they were."""
+        if list(slots) == self._slots and self.columnCount() == len(self._slots) and not self._refused:
+            return
+        self._refused = False
         self._slots = list(slots)
         blocked = self.blockSignals(True)
         self.setColumnCount(len(self._slots))
@@ -109,6 +113,7 @@ class SlotTable(QTableWidget):
                 value = read(item.text())
         except InputError as fault:
             self.failed.emit(str(fault))
+            self._refused = True
             self.show_slots(self._slots)
             return
         if getattr(slot, name) != value:

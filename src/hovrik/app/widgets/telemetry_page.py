@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError, InputError, count_left_out
 from ...core.passes import align
@@ -16,6 +16,7 @@ from ...service.imports.mappings import mappings, save_telemetry_mapping
 from ...store.files.read.frame_log import Imported
 from ...store.files.read.table import Table, read_table
 from ...store.files.read.telemetry import Telemetry, TelemetryMap, TimeUnit, convert
+from ..file_names import ask_open
 from ..plots.overlay_plot import OverlayPlot
 from ..session import Session
 from ..worker import Worker
@@ -106,9 +107,9 @@ class TelemetryPage(QWidget):
     # -- the file
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Telemetry", "", TABLES)
-        if name:
-            self.open_file(Path(name))
+        path = ask_open(self, "logs", "Telemetry", TABLES)
+        if path is not None:
+            self.open_file(path)
 
     def open_file(self, path: Path) -> None:
         """Read a file off the interface thread and guess its columns."""

@@ -39,8 +39,14 @@ def read(path: Path) -> tuple[str, dict[str, Any]]:
     return parse(read_text(path, "a rig or title"), path.name)
 
 
-def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
-    """The same for text; TOML where `name` ends in .toml, else JSON."""
+def schema_of(path: Path) -> str:
+    """What a document says that it is, "" where it says nothing. Raises ImportRefused where it cannot be read."""
+    document = _document(read_text(path, "a document"), path.name)
+    return str(document.get("schema") or "") if isinstance(document, dict) else ""
+
+
+def _document(text: str, name: str) -> Any:
+    """Plain values of a text; TOML where `name` ends in .toml, else JSON. Raises ImportRefused."""
     is_toml = name.lower().endswith(".toml")
     try:
         document = tomllib.loads(text) if is_toml else json_of(text)
@@ -53,6 +59,12 @@ def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
         ) from fault
     except (ValueError, RecursionError) as fault:
         raise ImportRefused(f"{name} is not {'TOML' if is_toml else 'JSON'}: {fault}.") from fault
+    return document
+
+
+def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
+    """The same for text; TOML where `name` ends in .toml, else JSON."""
+    document = _document(text, name)
     schema = document.get("schema") if isinstance(document, dict) else None
     kind = str(schema).removeprefix("hovrik-")
     if kind not in _CHECKS:

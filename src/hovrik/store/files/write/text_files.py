@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import stat
 import tempfile
 from collections.abc import Iterator
@@ -54,6 +55,9 @@ def replacing(path: Path) -> Iterator[Path]:
         with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as handle:
             temporary = Path(handle.name)
         yield temporary
+        mask = os.umask(0o077)
+        os.umask(mask)
+        temporary.chmod(stat.S_IMODE(path.stat().st_mode) if path.exists() else 0o666 & ~mask)
         temporary.replace(path)
     except OSError as fault:
         raise StoreError(f"{path} cannot be written: {fault.strerror}. Choose another folder.") from fault

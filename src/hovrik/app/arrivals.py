@@ -1,0 +1,52 @@
+"""What a file is, by what it holds rather than by its name alone: so that each goes where it belongs."""
+
+from __future__ import annotations
+
+from enum import Enum
+from pathlib import Path
+
+from ..core.errors import HovrikError
+from ..service.imports.many import SUFFIXES as TABLES
+from ..store.files.write.exchange import schema_of
+from ..store.stills import SUFFIXES as PICTURES
+
+_HEAD = b"SQLite format 3\x00"
+
+
+class Kind(Enum):
+    """What can be brought to the window."""
+
+    NOTEBOOK = "a notebook"
+    RIG = "a rig"
+    TITLE = "a title"
+    PROFILE = "a profile"
+    LOG = "a log"
+    FOLDER = "a folder of logs"
+    PICTURE = "a picture"
+    NOTHING = "nothing that Hovrik reads"
+
+
+def kind_of(path: Path) -> Kind:
+    """What a path leads to; devices and pipes are nothing."""
+    if path.is_dir():
+        return Kind.FOLDER
+    if not path.is_file():
+        return Kind.NOTEBOOK if path.suffix == ".hovrik" else Kind.NOTHING
+    try:
+        with path.open("rb") as file:
+            head = file.read(len(_HEAD))
+    except OSError:
+        return Kind.NOTHING
+    suffix = path.suffix.lower()
+    if head == _HEAD or suffix == ".hovrik":
+        return Kind.NOTEBOOK
+    if suffix in PICTURES:
+        return Kind.PICTURE
+    if suffix in (".json", ".toml"):
+        try:
+            schema = schema_of(path)
+        except HovrikError:
+            return Kind.NOTHING
+        kinds = {"hovrik-rig": Kind.RIG, "hovrik-title": Kind.TITLE, "hovrik-profile": Kind.PROFILE}
+        return kinds.get(schema, Kind.NOTHING)
+    return Kind.LOG if suffix in TABLES else Kind.NOTHING

@@ -1,0 +1,249 @@
+"""What a desktop expects of a program: files in and out, the size of things, help, preferences, and each thing that is
+dropped going where it belongs."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from importlib import resources
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QProcess, QUrl
+from PyQt6.QtGui import QDesktopServices, QPainter, QPdfWriter
+from PyQt6.QtWidgets import QDialog, QMessageBox
+
+from .. import __version__
+from ..core.errors import HovrikError
+from ..service.rows import csv_of, pass_row
+from ..store.files.write.text_files import replacing, write_text
+from .arrivals import Kind, kind_of
+from .dialogs.words_dialog import WordsDialog
+from .file_names import ask_open, ask_save
+from .settings import remember, remembered
+
+if TYPE_CHECKING:
+    from .main_window import MainWindow
+
+NOTEBOOKS = "Notebooks (*.hovrik);;All files (*)"
+ANYTHING = "All that Hovrik reads (*.hovrik *.csv *.tsv *.txt *.json *.toml);;All files (*)"
+SCALE = "scale"
+SCALES = (0.75, 1.0, 1.25, 1.5, 1.75, 2.0)
+
+
+class Desktop(QObject):
+    """Files, sizes and help of one window."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+        self.started: Callable[[Path], None] = start_another
+
+    # -- files
+
+    def new_notebook(self) -> None:
+        """A notebook of its own in a window of its own."""
+        path = ask_save(self._window, "notebook", "New notebook", "notebook", NOTEBOOKS, ".hovrik")
+        if path is not None and path.exists():
+            self._say(f"{path.name} is there already and was not touched. Open it, or choose another name.")
+        elif path is not None:
+            self.started(path)
+
+    def open_any(self) -> None:
+        """A file of any kind that Hovrik reads."""
+        path = ask_open(self._window, "notebook", "Open", ANYTHING)
+        if path is not None:
+            self.open_path(path)
+
+    def open_path(self, path: Path) -> None:
+        """What a path leads to goes where it belongs."""
+        window, kind = self._window, kind_of(path)
+        if kind is Kind.NOTEBOOK and path.exists():
+            self.started(path)
+        elif kind in (Kind.RIG, Kind.TITLE):
+            window.show_stage("Rig")
+            window.stage("Rig").import_from(path)  # type: ignore[attr-defined]
+        elif kind is Kind.PROFILE:
+            window.show_stage("Keep")
+            window.stage("Keep").import_from(path)  # type: ignore[attr-defined]
+        elif kind in (Kind.LOG, Kind.FOLDER):
+            window.open_import()
+            dialog = window.import_dialog
+            if kind is Kind.FOLDER:
+                dialog.tabs.setCurrentWidget(dialog.batch)
+                dialog.batch.add_folder(path)
+            else:
+                dialog.open_file(path)
+        elif kind is Kind.PICTURE:
+            window.open_stills()
+            window.stills_dialog.add_files([path])
+        else:
+            self._say(
+                f"{path.name} is {Kind.NOTHING.value if path.exists() else 'not there'}. Hovrik reads notebooks, rigs, "
+                "titles and profiles as JSON or TOML, and logs as text tables."
+            )
+
+    def take(self, paths: Sequence[Path]) -> None:
+        """Whatever was dropped; several logs go into one list."""
+        logs = [path for path in paths if kind_of(path) is Kind.LOG]
+        if len(logs) > 1:
+            self._window.open_import()
+            dialog = self._window.import_dialog
+            dialog.tabs.setCurrentWidget(dialog.batch)
+            dialog.batch.add(logs)
+        for path in paths if len(logs) < 2 else [one for one in paths if one not in logs]:
+            self.open_path(path)
+
+    def save_copy(self) -> None:
+        """All of the notebook, as it is now, into another file."""
+        own = self._window.session.notebook
+        path = ask_save(self._window, "notebook", "Save a copy as", f"{own.path.stem} copy", NOTEBOOKS, ".hovrik")
+        if path is not None:
+            self.save_copy_to(path)
+
+    def save_copy_to(self, path: Path) -> None:
+        """Write the copy; the banner tells how it went."""
+        own = self._window.session.notebook
+        if path.resolve() == own.path.resolve():
+            self._say("That is this notebook itself. Choose another name for the copy.")
+            return
+        self._try(lambda: own.copy_to(path), f"A copy is in {path}. This window goes on with {own.path.name}.")
+
+    def export_passes(self) -> None:
+        """Every pass of the question with its figures, as CSV."""
+        path = ask_save(self._window, "export", "Export the passes", self._window.session.notebook.path.stem,
+                        "Tables (*.csv)", ".csv")  # fmt: skip
+        if path is not None:
+            self.export_to(path)
+
+    def export_to(self, path: Path) -> None:
+        """Write the table; the banner tells how it went."""
+        evaluation = self._window.session.evaluation
+        if evaluation is None:
+            self._say("There are no figures to export yet.")
+            return
+        rows = [pass_row(view, evaluation.question) for view in evaluation.views if not view.deleted]
+        self._try(lambda: write_text(path, csv_of(rows)), f"{len(rows)} passes are written to {path}.")
+
+    def print_page(self) -> None:
+        """The page that is shown with question and answer, as PDF."""
+        path = ask_save(self._window, "export", "Print the page", self._window.session.notebook.path.stem,
+                        "PDF (*.pdf)", ".pdf")  # fmt: skip
+        if path is not None:
+            self.print_to(path)
+
+    def print_to(self, path: Path) -> None:
+        """Write the window's picture as one page; the banner tells how it went."""
+
+        def write() -> None:
+            with replacing(path) as temporary:
+                writer = QPdfWriter(str(temporary))
+                writer.setResolution(144)
+                painter = QPainter(writer)
+                picture = self._window.frame.grab()
+                scale = min(writer.width() / picture.width(), writer.height() / picture.height())
+                painter.scale(scale, scale)
+                painter.drawPixmap(0, 0, picture)
+                painter.end()
+
+        self._try(write, f"The page is written to {path}.")
+
+    def open_folder(self) -> None:
+        """Show where the notebook lies."""
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._window.session.notebook.path.absolute().parent)))
+
+    # -- sizes
+
+    def larger(self) -> None:
+        """Everything larger from the next start on, as the toolkit sets it once."""
+        self._scale(1)
+
+    def smaller(self) -> None:
+        """Everything smaller from the next start on."""
+        self._scale(-1)
+
+    def usual_size(self) -> None:
+        """The desktop's own size from the next start on."""
+        remember(SCALE, 1.0)
+        self._say("The usual size is used from the next start on.")
+
+    def _scale(self, by: int) -> None:
+        at = min(range(len(SCALES)), key=lambda n: abs(SCALES[n] - scale_wanted())) + by
+        wanted = SCALES[min(max(at, 0), len(SCALES) - 1)]
+        remember(SCALE, wanted)
+        self._say(f"{100 * wanted:.0f} % of the usual size is used from the next start on.")
+
+    def full_screen(self) -> None:
+        """All of the screen, and back."""
+        window = self._window
+        window.showNormal() if window.isFullScreen() else window.showFullScreen()
+
+    # -- help and preferences
+
+    def open_preferences(self) -> None:
+        """Appearance, size, defaults, thresholds."""
+        from .dialogs.preferences_dialog import PreferencesDialog
+
+        self._window.preferences_dialog = self._show(PreferencesDialog(self._window))
+
+    def show_keys(self) -> None:
+        """Every key there is."""
+        lines = "\n".join(f"{keys:16} {words}" for words, keys in self._window.menu.keys)
+        self._show(WordsDialog("Keys", f"{lines}\nF10              Menu\nEsc              Close a sheet", self._window))
+
+    def show_meaning(self) -> None:
+        """What the answer's words stand for."""
+        self._show(WordsDialog("What the answer means", _text("meaning"), self._window))
+
+    def show_about(self) -> None:
+        """What this is."""
+        words = (
+            f"Hovrik {__version__}\nSweeps power limits, clocks, modes and caps per title and operating system, and "
+            "answers in one sentence with its evidence.\nFree software under GPL-3.0-or-later, without any warranty."
+        )
+        self._show(WordsDialog("About Hovrik", words, self._window))
+
+    def show_licence(self) -> None:
+        """The terms."""
+        self._show(WordsDialog("Licence", _text("licence"), self._window))
+
+    def _show(self, dialog: QDialog) -> QDialog:
+        self.shown = dialog
+        return self._window.show_dialog(dialog)
+
+    def _say(self, text: str) -> None:
+        self._window.banner.show_problem(text)
+
+    def _try(self, act: Callable[[], None], done: str) -> None:
+        try:
+            act()
+        except HovrikError as fault:
+            self._say(str(fault))
+            return
+        self._say(done)
+
+
+def _text(name: str) -> str:
+    return resources.files("hovrik.app.words").joinpath(f"{name}.txt").read_text(encoding="utf-8")
+
+
+def start_another(path: Path) -> None:
+    """A window of its own for another notebook; one that is open already comes to the front instead."""
+    QProcess.startDetached(sys.executable, ["-m", "hovrik", "open", str(path)])
+
+
+def scale_wanted() -> float:
+    """How large things are to be, as chosen (1: as the desktop has it)."""
+    try:
+        return min(max(float(remembered(SCALE, 1.0)), SCALES[0]), SCALES[-1])
+    except (TypeError, ValueError):
+        return 1.0
+
+
+def ask_to_make(path: Path) -> bool:
+    """Whether a notebook that is not there is to be made; a mistyped name makes none."""
+    asked = QMessageBox.question(
+        None, "Hovrik", f"There is no notebook {path}.\nMake a new, empty one there?",
+        QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No, QMessageBox.StandardButton.No,
+    )  # fmt: skip
+    return asked == QMessageBox.StandardButton.Yes

@@ -1,0 +1,63 @@
+"""Asking for files: the folder of the last time, the suffix that belongs, names that a file can have."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from .settings import remember, remembered
+
+MOST_LETTERS = 120
+
+
+def clean_name(name: str, suffix: str) -> str:
+    """A file name from a name of anything: no separators, no control signs, not hidden, not too long."""
+    kept = re.sub(r"[\x00-\x1f\x7f/\\:*?\"<>|\ud800-\udfff]+", " ", name)
+    kept = re.sub(r"\s+", " ", kept).strip(" .-=+@")[:MOST_LETTERS] or "unnamed"
+    return kept if kept.lower().endswith(suffix) else f"{kept}{suffix}"
+
+
+def folder_of(purpose: str) -> Path:
+    """The folder that was used last for a purpose, else the user's own."""
+    kept = Path(str(remembered(f"folder/{purpose}") or ""))
+    return kept if str(kept) != "." and kept.is_dir() else Path.home()
+
+
+def ask_open(parent: QWidget, purpose: str, title: str, kinds: str) -> Path | None:
+    """A file to read, None where none was chosen."""
+    found = ask_open_many(parent, purpose, title, kinds, most=1)
+    return found[0] if found else None
+
+
+def ask_open_many(parent: QWidget, purpose: str, title: str, kinds: str, most: int = 0) -> list[Path]:
+    """Files to read. most : 1 for one."""
+    where = str(folder_of(purpose))
+    if most == 1:
+        one, _ = QFileDialog.getOpenFileName(parent, title, where, kinds)
+        names = [one] if one else []
+    else:
+        names, _ = QFileDialog.getOpenFileNames(parent, title, where, kinds)
+    if names:
+        remember(f"folder/{purpose}", str(Path(names[0]).parent))
+    return [Path(name) for name in names]
+
+
+def ask_folder(parent: QWidget, purpose: str, title: str) -> Path | None:
+    """A folder, None where none was chosen."""
+    name = QFileDialog.getExistingDirectory(parent, title, str(folder_of(purpose)))
+    if name:
+        remember(f"folder/{purpose}", name)
+    return Path(name) if name else None
+
+
+def ask_save(parent: QWidget, purpose: str, title: str, suggestion: str, kinds: str, suffix: str) -> Path | None:
+    """A file to write, with its suffix; None where none was chosen."""
+    where = folder_of(purpose) / clean_name(suggestion, suffix)
+    name, _ = QFileDialog.getSaveFileName(parent, title, str(where), kinds)
+    if not name:
+        return None
+    path = Path(name)
+    remember(f"folder/{purpose}", str(path.parent))
+    return path if path.suffix else path.with_name(path.name + suffix)
