@@ -39,8 +39,14 @@ class MarkKey(QWidget):
         self.take(QKeySequence(str(remembered(name, default))))
 
     def take(self, key: QKeySequence) -> None:
-        """This key from now on; an empty one is the default."""
+        """This key from now on; an empty one is the default, and one that the window has for something else is none."""
         key = QKeySequence(self._default) if key.isEmpty() else key
+        window = self.window()
+        other = next((a for a in window.actions() if key in a.shortcuts()), None) if window is not None else None
+        if other is not None:
+            self.edit.setToolTip(f"{key.toString()} is the key for {other.text()}. Choose another.")
+            self.edit.setKeySequence(self._shortcut.key())
+            return
         self.edit.setKeySequence(key)
         self._shortcut.setKey(key)
         remember(self._name, key.toString())
