@@ -1,6 +1,6 @@
-"""Kills sweeps at many moments (50 unless told) and looks at what each left; the tests do it at ten.
+"""Kills sweeps (50) and the import of 40 logs (60) at many moments and looks at what each left; the tests do it at ten.
 
-Run: .venv/bin/python benchmarks/kills.py [MOMENTS]
+Run: .venv/bin/python benchmarks/kills.py [sweeps | import] [MOMENTS]
 """
 
 import sys
@@ -13,8 +13,8 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from helpers import kills
 
 
-def main(moments):
-    """Kill, look, tell where the kills fell."""
+def sweeps(moments):
+    """Kill sweeps, look, tell where the kills fell."""
     with tempfile.TemporaryDirectory() as folder:
         places = kills.kill_at(
             kills.prepare(Path(folder)), Path(folder), moments,
@@ -23,5 +23,17 @@ def main(moments):
     print("kills fell:", dict(Counter(places)))
 
 
+def imports(moments):
+    """Kill an import again and again, going on each time; tell how much was stored at each kill."""
+    with tempfile.TemporaryDirectory() as folder:
+        stored = kills.kill_imports(kills.prepare(Path(folder)), Path(folder), moments)
+    print(f"{moments} kills, each part once; stored at each:", stored)
+
+
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 50)
+    wanted = [one for one in sys.argv[1:] if not one.isdigit()] or ["sweeps", "import"]
+    numbers = [int(one) for one in sys.argv[1:] if one.isdigit()]
+    if "sweeps" in wanted:
+        sweeps(numbers[0] if numbers else 50)
+    if "import" in wanted:
+        imports(numbers[0] if numbers else 60)

@@ -36,8 +36,9 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = ("Read",)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
-    ("Rig", 1, "rig-machine"), ("Rig", 3, "rig-slots"), ("Rig", 6, "rig-before"),
-    ("Scene", 3, "scene-repeatability"),
+    ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Rig", "Battery", "rig-battery"),
+    ("Scene", "Repeatability", "scene-repeatability"), ("Read", "Pass", "read-pass"),
+    ("Read", "Passes", "read-passes"),
 )  # fmt: skip
 
 
@@ -78,66 +79,6 @@ def frame_log(path):
         lines.append(f"{value:.3f};{14_800 + rng.normal(0, 60):.0f};{61 + number / 5000:.1f}".replace(".", ","))
     lines[40], lines[90], lines[120], lines[300] = "", lines[0], "-3,0;14800;61", "abc;14800;61"
     path.write_text("\n".join(lines))
-
-
-def laptop(window, shooter):
-    """The laptop's pages; the question goes back to the handheld."""
-    before = window.session.question
-    window.session.set_question(before.with_(rig="hollin-17", slot="corrie"))
-    window.show_stage("Rig")
-    window.stage("Rig").pages.setCurrentIndex(2)
-    shooter.shoot(window, "rig-laptop")
-    window.session.set_question(before)
-    spin(lambda: window.session.evaluation.answer.option is not None)
-
-
-def many(dialog, shooter):
-    """Several logs with limits in their names, one of a whole evening, and a file that is none."""
-    import numpy as np
-
-    folder, rng = HOME / "logs", np.random.default_rng(2)
-    folder.mkdir()
-    for name in ("causeway 9W cap40", "causeway 11W cap40", "causeway 13W cap none", "whole evening 15W"):
-        interval = rng.normal(24, 1.5, 9000)
-        if "evening" in name:
-            interval[[3000, 6000]] = 9000, 12_000
-        head = "frame time (ms),package power (W)"
-        rows = np.column_stack([interval, rng.normal(12, 0.2, interval.size)])
-        np.savetxt(folder / f"{name}.csv", rows, delimiter=",", fmt="%.3f", header=head, comments="")
-    (folder / "shopping list.txt").write_text("two lemons")
-    dialog.tabs.setCurrentWidget(dialog.batch)
-    dialog.batch.add_folder(folder)
-    spin(lambda: dialog.batch.table.rowCount() == 5 and not dialog.batch.is_busy)
-    shooter.shoot(dialog, "import-many")
-
-
-def telemetry(dialog, shooter):
-    """An evening's log with pauses, and sensors of another recorder whose rows come a little late each time."""
-    import numpy as np
-
-    rng = np.random.default_rng(4)
-    parts, rows, at = [], [], 0.0
-    for seconds, pause in ((70, 14), (55, 21), (80, 17), (60, 0)):
-        interval = 24 * np.exp(rng.normal(0, 0.05, int(seconds / 0.024)))
-        interval[-1] += 1000 * pause
-        parts.append(interval)
-        rows.append((at, at + seconds))
-        at += interval.sum() / 1000
-    np.savetxt(HOME / "evening.csv", np.concatenate(parts), fmt="%.3f", header="frame time (ms)", comments="")
-    when = 12.4 + 1.006 * np.arange(0, at)
-    busy = np.any([(when >= a) & (when <= b) for a, b in rows], axis=0)
-    watts = np.where(busy, 14.0, 3.6) * np.exp(rng.normal(0, 0.02, when.size))
-    body = np.column_stack([watts, 45 + 18 * busy + rng.normal(0, 0.6, when.size)])
-    head = "package power (W);die temperature (C)"
-    np.savetxt(HOME / "sensors.csv", body, fmt="%.2f", delimiter=";", header=head, comments="")
-    dialog.tabs.setCurrentIndex(0)
-    dialog.open_file(HOME / "evening.csv")
-    spin(lambda: dialog.imported is not None and dialog._name == "evening.csv")
-    dialog.tabs.setCurrentWidget(dialog.telemetry)
-    dialog.telemetry.open_file(HOME / "sensors.csv")
-    spin(lambda: dialog.telemetry.fit is not None)
-    shooter.shoot(dialog, "import-telemetry")
-    dialog.telemetry.clear()
 
 
 def sheet(window, shooter):
@@ -228,9 +169,12 @@ def main(wanted):
     tokens.apply(application, tokens.LIGHT)
     for stage, page, name in PAGES:
         window.show_stage(stage)
-        window.stage(stage).pages.setCurrentIndex(page)
+        window.stage(stage).pages.show_page(page)
         shooter.shoot(window, name)
-    laptop(window, shooter)
+    window.show_place("Read", "Responses")
+    window.resize(853, 533)
+    shooter.shoot(window, "small")
+    window.resize(1280, 800)
     log = HOME / "log.csv"
     frame_log(log)
     window.open_import()
@@ -240,8 +184,6 @@ def main(wanted):
     dialog.limit.setText("15")
     dialog.cap.setText("none")
     shooter.shoot(dialog, "import")
-    many(dialog, shooter)
-    telemetry(dialog, shooter)
     dialog.close()
     window.session.set_design(replace(window.session.design, heat_s=0.0))
     window.bench.pace.show_key("10")

@@ -181,3 +181,32 @@ def test_the_picture_of_watts(demo_copy, qtbot):
             for (_, _, right), (_, left, _) in pairwise(row):
                 assert abs(right - left) < 1e-9
         assert "Package" in picture.accessibleDescription()
+
+
+def test_rigs_titles_and_slots_are_set_aside_and_come_back(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        session, line = window.session, window.question_line
+        before = session.question
+        click(window.stage_buttons["Rig"])
+        rig = window.stage("Rig")
+        click(rig.archive)
+        assert rig.archive.text() == "Bring back" and line.rig.key() == before.rig, "it is still what is asked about"
+        line.rig.setCurrentIndex(line.rig.findData("hollin-17"))
+        assert line.rig.findData(before.rig) < 0
+        session.undo_stack.undo()
+        session.undo_stack.undo()
+        assert session.question == before and rig.archive.text() == "Archive"
+        rig.pages.show_page("OS slots")
+        slots = [one.key for one in session.rig.slots]
+        gone = next(at for at, key in enumerate(slots) if key != before.slot)
+        rig.slots.setCurrentCell(0, gone)
+        click(rig.drop_slot)
+        assert [one.key for one in session.rig.slots] == [key for key in slots if key != slots[gone]]
+        assert line.slot.findData(slots[gone]) < 0
+        session.undo_stack.undo()
+        assert line.slot.findData(slots[gone]) >= 0 and len(session.rig.slots) == len(slots)
+        click(window.stage_buttons["Scene"])
+        click(window.stage("Scene").archive)
+        assert session.archived == {f"title/{before.title}"} and line.scene.key() == before.keys["scene"]
+        session.undo_stack.undo()
+        assert session.archived == frozenset()

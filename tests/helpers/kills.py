@@ -124,3 +124,73 @@ def go_on(path, before, address):
         assert len(done) == len(set(done)) == 12
         assert sweep.unfinished(notebook) == []
     assert open_machine(address).read_back().readings == before.readings
+
+
+LOGS = 40
+IMPORT = """
+import sys
+from pathlib import Path
+from hovrik.demo import scenario
+from hovrik.service.imports import many
+from hovrik.store.notebook import Notebook
+with Notebook(Path(sys.argv[1])) as notebook:
+    orders = [many.LogOrder(path, {"sustained_limit_w": "12"}) for path in many.logs_in(Path(sys.argv[2]))]
+    print("ready", flush=True)
+    many.store(notebook, scenario.question(), orders, {}, progress=lambda n, of, log: print("one", flush=True) or True)
+print("end", flush=True)
+"""
+
+
+def make_logs(folder):
+    """As many logs, each unlike the others."""
+    folder.mkdir()
+    rng = np.random.default_rng(5)
+    for number in range(LOGS):
+        rows = "\n".join(f"{v:.4f}" for v in rng.normal(24, 1.2, 800))
+        (folder / f"log {number:02d}.csv").write_text(f"frame time (ms)\n{rows}\n")
+    return folder
+
+
+def _import(path, logs):
+    child = subprocess.Popen([sys.executable, "-c", IMPORT, str(path), str(logs)], stdout=subprocess.PIPE, text=True)
+    assert child.stdout.readline() == "ready\n"
+    return child
+
+
+def kill_imports(base, folder, moments, told=lambda number, stored: None):
+    """Kill the import of the same logs so often, each time going on where the last one was killed or, after a whole
+    one, anew; then let it end: each part is there once. How many were stored at each kill."""
+    rng, logs, found = np.random.default_rng(21), make_logs(folder / "logs"), []
+    path = copy_notebook(base, _made(folder / "import"))
+    whole = _import(path, logs)
+    began = time.monotonic()
+    whole.communicate()
+    length_s = time.monotonic() - began
+    path.unlink()
+    for number in range(moments):
+        if not path.exists():
+            path = copy_notebook(base, _made(folder / f"import-{number}"))
+        child = _import(path, logs)
+        time.sleep(length_s * rng.random() * 0.5)
+        child.send_signal(signal.SIGKILL)
+        said = child.stdout.read().split()
+        child.wait()
+        child.stdout.close()
+        with Notebook(path) as notebook:
+            assert notebook.read_rows("PRAGMA integrity_check") == [("ok",)]
+            parts = [r.conditions["log_part"].value for r in notebook.passes()]
+            assert len(parts) == len(set(parts)) and len(parts) >= said.count("one")
+            assert all(notebook.load(r.id).trace is not None for r in notebook.passes())
+        found.append(len(parts))
+        told(number, len(parts))
+        if len(parts) == LOGS:
+            path.unlink()
+    if not path.exists():
+        path = copy_notebook(base, _made(folder / "last"))
+    last = _import(path, logs)
+    assert last.stdout.read().split()[-1] == "end" and last.wait() == 0
+    last.stdout.close()
+    with Notebook(path) as notebook:
+        parts = [r.conditions["log_part"].value for r in notebook.passes()]
+        assert len(parts) == len(set(parts)) == LOGS
+    return found

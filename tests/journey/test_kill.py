@@ -48,6 +48,11 @@ def test_put_back_after_a_kill(prepared, tmp_path):
     assert open_machine(address).read_back().readings == before.readings
 
 
+def test_an_import_of_many_logs_killed_at_many_moments_stores_each_part_once(prepared, tmp_path):
+    stored = kills.kill_imports(prepared, tmp_path, MOMENTS)
+    assert len(set(stored)) > 3, stored
+
+
 _MIGRATE = """
 import sys, time
 from pathlib import Path

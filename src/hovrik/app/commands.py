@@ -185,6 +185,14 @@ def save_title(session: Session, title: Title, what: str) -> None:
     session.undo_stack.push(SetValue(session, f"change {what}", read, write, title))
 
 
+def archive(session: Session, what: str, on: bool = True) -> None:
+    """Offer a rig or title ("rig/key") no longer, or again."""
+    before = session.archived
+    words = f"{'archive' if on else 'bring back'} a {what.partition('/')[0]}"
+    after = before | {what} if on else before - {what}
+    session.undo_stack.push(SetValue(session, words, lambda: session.archived, session.set_archived, after))
+
+
 def answer(session: Session, name: str, text: str) -> None:
     """Answer an item of the list before measuring by what was typed; "" takes an answer back."""
     rig = session.rig

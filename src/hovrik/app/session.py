@@ -37,6 +37,7 @@ from .settings import remembered as remembered_choice
 from .worker import Wanted, Worker
 
 T = TypeVar("T")
+_ARCHIVED = "archived"
 MOST_EDITS = 200  # that can be undone
 EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
 DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
@@ -189,6 +190,17 @@ class Session(QObject):
         self.thresholds_changed.emit()
         if isinstance(thresholds, Thresholds):
             self.passes_changed.emit()
+
+    @property
+    def archived(self) -> frozenset[str]:
+        """Rigs and titles ("rig/key") that are no longer offered; their passes and their history stay."""
+        kept = self.notebook.get_state(_ARCHIVED)
+        return frozenset(str(one) for one in kept) if isinstance(kept, list) else frozenset()
+
+    def set_archived(self, archived: frozenset[str]) -> None:
+        """Replace them."""
+        self._remember(_ARCHIVED, sorted(archived))
+        self.library_changed.emit()
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""

@@ -8,6 +8,9 @@ from typing import Any
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from ...core.facts.rig import Rig
+from ...core.facts.title import Title
+from ..commands import archive
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import label
@@ -62,6 +65,20 @@ class Stage(QWidget):
         """Arrange for the room there is."""
         self.layout_.setContentsMargins(*((10, 6, 10, 4) if room is Room.WIDE else (4, 2, 4, 2)))
         self.pages.adapt(room)
+
+
+def set_aside(session: Session, kind: str, thing: Rig | Title | None) -> None:
+    """Archive a rig or title, or bring it back."""
+    if thing is not None:
+        what = f"{kind}/{thing.key}"
+        archive(session, what, what not in session.archived)
+
+
+def show_aside(session: Session, kind: str, thing: Rig | Title | None, made: QPushButton) -> None:
+    """What its button does now."""
+    is_gone = thing is not None and f"{kind}/{thing.key}" in session.archived
+    made.setText("Bring back" if is_gone else "Archive")
+    made.setEnabled(thing is not None and not session.notebook.read_only)
 
 
 def empty_hint(text: str) -> QWidget:

@@ -26,7 +26,7 @@ from ..widgets.preflight_list import PreflightList
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..widgets.slot_table import SlotTable
 from ..widgets.watt_picture import WattPicture
-from .base import Stage
+from .base import Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, made, own_knobs_of
 from .watts import flows_of
 
@@ -58,6 +58,12 @@ class RigStage(Stage):
         self.new = button("New rig", tip="A rig of which only the name is known; every entry may stay unknown")
         self.import_ = button("Import …", tip="A rig or title from JSON or TOML, checked as a whole")
         self.export = button("Export …", tip="This rig as JSON or TOML")
+        self.archive = button("Archive", tip="Offer this rig no longer; its passes and its history stay")
+        self.archive.clicked.connect(lambda: set_aside(self.session, "rig", self.session.rig))
+        self.drop_slot = button(
+            "Take out the slot", tip="The one whose cell is selected; its passes stay, undo brings it back"
+        )
+        self.drop_slot.clicked.connect(self._on_drop_slot)
         self.form = SheetForm(RIG)
         self.modes = RowsTable(MODE, "Power modes", {"name": "new mode"})
         self.displays = RowsTable(PANEL, "External displays", {"name": "new display"})
@@ -76,7 +82,7 @@ class RigStage(Stage):
             ("Battery", self._battery_page()),
         ):
             self.pages.add(words, page)
-        self.foot(self.message, self.new, self.import_, self.export)
+        self.foot(self.message, self.archive, self.new, self.import_, self.export)
         self._history_of: tuple[str, int] | None = None
         self._connect()
         self.refresh()
@@ -125,6 +131,7 @@ class RigStage(Stage):
         column.addWidget(self.slots)
         row = QHBoxLayout()
         row.addWidget(self.add_slot)
+        row.addWidget(self.drop_slot)
         row.addStretch()
         column.addLayout(row)
         row = QHBoxLayout()
@@ -189,11 +196,13 @@ class RigStage(Stage):
         for one in (self.new, self.import_):
             one.setEnabled(writable)
         for table in (
-            self.form, self.modes, self.displays, self.slots, self.versions, self.add_slot, self.preflight,
+            self.form, self.modes, self.displays, self.slots, self.versions, self.add_slot, self.drop_slot,
+            self.preflight,
             self.own_knobs, self.exclusions,
         ):  # fmt: skip
             table.setEnabled(writable)
         self.export.setEnabled(rig is not None)
+        show_aside(self.session, "rig", rig, self.archive)
         self.message.setText("")
         if rig is None:
             self.message.setText("This notebook knows no rig yet. Make a new one, or import one.")
@@ -313,6 +322,15 @@ class RigStage(Stage):
         rig = self.session.rig
         if rig is not None:
             self._push(library.with_new_slot(rig), "OS slots")
+
+    def _on_drop_slot(self) -> None:
+        rig, at = self.session.rig, self.slots.currentColumn()
+        if rig is None or not 0 <= at < len(rig.slots):
+            self.message.setText("Select a cell of the slot that is to go.")
+        elif len(rig.slots) == 1:
+            self.message.setText("A rig needs an OS slot: add another one first.")
+        else:
+            self._push(replace(rig, slots=(*rig.slots[:at], *rig.slots[at + 1 :])), "OS slots")
 
     def new_rig(self) -> None:
         """Make a rig of which only the name is known and show it."""

@@ -22,7 +22,7 @@ from ..widgets.flow import FlowLayout
 from ..widgets.room import PICTURE_PX
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..worker import Wanted, Worker
-from .base import Stage
+from .base import Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, own_knobs_of, set_ups_of
 
 _FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
@@ -42,6 +42,8 @@ class SceneStage(Stage):
         self.message = ElidedLabel("", "warn", lines=2)
         self.message.setAccessibleName("Message")
         self.new = button("New title", tip="A title of which only the name is known, with one scene")
+        self.archive = button("Archive", tip="Offer this title no longer; its passes and its history stay")
+        self.archive.clicked.connect(lambda: set_aside(self.session, "title", self.session.title))
         self.form = SheetForm(TITLE, heading="The title")
         self.versions = RowsTable(VERSION, "Versions of the title", {"what": "game patch"})
         self.set_ups = RowsTable(SET_UP, "Set-ups of the title", {"name": "another", "accepted": True})
@@ -57,7 +59,7 @@ class SceneStage(Stage):
             ("Repeatability", self._repeat_page()),
         ):
             self.pages.add(words, page)
-        self.foot(self.message, self.new)
+        self.foot(self.message, self.archive, self.new)
         self._connect()
         self.refresh()
 
@@ -172,6 +174,7 @@ class SceneStage(Stage):
             self.sections,
         ):
             made.setEnabled(writable)
+        show_aside(self.session, "title", title, self.archive)
         self.message.setText("")
         if title is None:
             self.message.setText("This notebook knows no title yet. Make a new one.")

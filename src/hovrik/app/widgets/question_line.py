@@ -145,13 +145,17 @@ class QuestionLine(QWidget):
     def show_question(self) -> None:
         """Show the session's question and what can be chosen."""
         session, question = self._session, self._session.question
-        self.rig.offer([(key, str(e.body["name"])) for key, e in session.newest("rig").items()])
-        own = question.rig if question else ""
+        own, gone = question.rig if question else "", session.archived
+        self.rig.offer(
+            [(k, str(e.body["name"])) for k, e in session.newest("rig").items() if k == own or f"rig/{k}" not in gone]
+        )
+        slots = {one.key for one in session.rig.slots} if question and session.rig is not None else set()
         self.slot.offer(
             [
                 (e.body["key"], str(e.body["name"]))
                 for key, e in session.newest("slot").items()
                 if key.startswith(f"{own}/")
+                and (e.body["key"] in slots or (question and e.body["key"] == question.slot))
             ]
         )
         titles = {key: str(e.body["name"]) for key, e in session.newest("title").items()}
@@ -159,6 +163,7 @@ class QuestionLine(QWidget):
             [
                 (key, f"{titles.get(key.split('/')[0], key)} · {e.body['name']}")
                 for key, e in session.newest("scene").items()
+                if f"title/{key.split('/')[0]}" not in gone or (question and key == question.keys["scene"])
             ]
         )
         self.setEnabled(question is not None)
