@@ -15,11 +15,12 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
+    QApplication,
     QComboBox,
     QDialog,
     QFileDialog,
@@ -183,6 +184,7 @@ class Monkey:
     def _turn(self):
         began = time.perf_counter()
         self.application.processEvents()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # a running loop does it by itself
         self._took(time.perf_counter() - began, f"after {self._last}")
 
     def _took(self, seconds, what):

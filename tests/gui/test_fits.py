@@ -85,10 +85,10 @@ def test_a_panel_of_1280x800_at_scale(demo_copy, tmp_path, scale):
 
 def test_long_names_elide_and_nothing_grows(window, qtbot):
     session = window.session
-    session.set_rig(replace(session.rig, name=LONG[:380]))
-    session.set_title(replace(session.title, name=LONG[:380]))
+    with qtbot.waitSignal(session.evaluation_changed, timeout=60_000):
+        session.set_rig(replace(session.rig, name=LONG[:380]))
+        session.set_title(replace(session.title, name=LONG[:380]))
     at_rest(window, qtbot)
-    qtbot.waitUntil(lambda: not window.evaluator.is_busy, timeout=60_000)
     window.answer_panel.show_text(LONG * 3)
     window.banner.show_problem(LONG * 2)
     for size in ((800, 450), (640, 400)):

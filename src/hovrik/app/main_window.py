@@ -37,6 +37,7 @@ from .widgets.fields import commit_edit
 from .worker import Worker
 
 _Dialog = TypeVar("_Dialog", bound=QDialog)
+SOON_MS = 20  # after an edit figures are asked for, so that an edit is over before threads compute
 USUAL = QSize(1280, 800)
 STAGES = ("Rig", "Scene", "Plan", "Bench", "Read", "Choose", "Keep")
 
@@ -89,13 +90,18 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
+        self._evaluating, self._looking = QTimer(self), QTimer(self)
+        for timer, slot in ((self._evaluating, self._evaluate), (self._looking, session.look_at_machine)):
+            timer.setSingleShot(True)
+            timer.setInterval(SOON_MS)
+            timer.timeout.connect(slot)
         session.question_changed.connect(self.evaluate)
         session.over_changed.connect(self.evaluate)
-        session.question_changed.connect(session.look_at_machine)
+        session.question_changed.connect(self._looking.start)
         session.machine_looked.connect(self._show_machine)
         session.passes_changed.connect(self.evaluate)
         session.library_changed.connect(self._on_library_changed)
-        session.library_changed.connect(session.look_at_machine)
+        session.library_changed.connect(self._looking.start)
         session.failed.connect(self.banner.show_problem)
         self.evaluator.evaluated.connect(session.set_evaluation)
         self.evaluator.failed.connect(self.answer_panel.show_text)
@@ -223,7 +229,11 @@ class MainWindow(QMainWindow):
         self.evaluate()
 
     def evaluate(self) -> None:
-        """Ask for newest figures."""
+        """Ask for newest figures as soon as the edits of this moment are through; several make one asking."""
+        if not self._evaluating.isActive():
+            self._evaluating.start()
+
+    def _evaluate(self) -> None:
         if self.session.question is not None:
             self.evaluator.ask(self.session.question, self.session.over, self.session.within)
 
@@ -595,6 +605,8 @@ class MainWindow(QMainWindow):
         self.evaluator.close()
         for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
             worker.close()
+        self._evaluating.stop()
+        self._looking.stop()
         QApplication.sendPostedEvents(None, QEvent.Type.MetaCall)  # what they still had to tell, while it can be heard
         commit_edit(self)
         remember("geometry", self.saveGeometry())

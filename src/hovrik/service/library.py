@@ -25,17 +25,19 @@ ANSWERS = "preflight"
 def save_rig(notebook: Notebook, rig: Rig) -> None:
     """Note a rig and its slots; what is unchanged adds no row. Raises PlanError listing everything that is wrong."""
     _refuse(rig.name or "The rig", rig_problems(_plain(rig.as_dict())))
-    rig_id = notebook.note("rig", rig.key, rig.as_dict())
-    for slot in rig.slots:
-        notebook.note("slot", f"{rig.key}/{slot.key}", {**slot.as_dict(), "rig": rig.key}, rig_id)
+    with notebook.writing():
+        rig_id = notebook.note("rig", rig.key, rig.as_dict())
+        for slot in rig.slots:
+            notebook.note("slot", f"{rig.key}/{slot.key}", {**slot.as_dict(), "rig": rig.key}, rig_id)
 
 
 def save_title(notebook: Notebook, title: Title) -> None:
     """Note a title and its scenes. Raises PlanError listing everything that is wrong."""
     _refuse(title.name or "The title", title_problems(_plain(title.as_dict())))
-    title_id = notebook.note("title", title.key, title.as_dict())
-    for scene in title.scenes:
-        notebook.note("scene", f"{title.key}/{scene.key}", _plain(asdict(scene)), title_id)
+    with notebook.writing():
+        title_id = notebook.note("title", title.key, title.as_dict())
+        for scene in title.scenes:
+            notebook.note("scene", f"{title.key}/{scene.key}", _plain(asdict(scene)), title_id)
 
 
 def _refuse(what: str, found: list[str]) -> None:

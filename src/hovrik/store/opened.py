@@ -129,6 +129,9 @@ class OpenedFile:
     @contextmanager
     def writing(self) -> Iterator[sqlite3.Connection]:
         """A transaction: all or nothing. Raises StoreError where the disk refuses; nothing is half written."""
+        if self._connection.in_transaction:  # part of a larger one, all of which goes through or nothing
+            yield self._connection
+            return
         if self.read_only:
             raise StoreError(f"{self.path.name} is open for reading only: {self.why_read_only}")
         if _identity(self.path) != self._identity:
