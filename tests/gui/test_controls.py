@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 from helpers.build import DEMO_QUESTION
-from helpers.window import button_named, click, opened, type_number
+from helpers.window import button_named, click, opened, texts, type_number
 from PyQt6.QtCore import QEvent, QItemSelectionModel, Qt
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtTest import QTest
@@ -259,6 +259,12 @@ def test_an_empty_notebook_opens_on_what_a_first_sweep_needs(tmp_path, qtbot):
     with opened(tmp_path / "new.hovrik", qtbot) as window:
         assert window.stack.currentWidget() is window.bench
         card = window.bench.needs
+        for name in ("Rig", "Read", "Choose", "Bench"):
+            window.show_stage(name)
+            window.stage(name).pages.bar.setCurrentIndex(window.stage(name).pages.bar.count() - 1)
+            QApplication.processEvents()
+            assert "being read" not in texts(window) and "Reading the notebook" not in texts(window), name
+        window.stage("Bench").pages.show_page("Live")
         assert card.isVisible() and not window.bench.traces.isVisible()
         assert [words for words, _, _, known in card.needs if not known] == ["A rig", "A title with a scene"]
         click(button_named(card, "A rig"))

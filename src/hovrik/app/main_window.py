@@ -31,7 +31,7 @@ from .run_worker import RunWorker
 from .session import Session
 from .settings import remember, remembered
 from .single import Doorbell
-from .stages.base import Stage
+from .stages.base import EMPTY, Stage
 from .stages.bench import BenchStage
 from .widgets.fields import commit_edit
 from .worker import Worker
@@ -216,7 +216,7 @@ class MainWindow(QMainWindow):
 
     def _first_look(self) -> None:
         if self.session.question is None:
-            self.answer_panel.show_text("This notebook is empty. Bench says what a first sweep needs.")
+            self.answer_panel.show_text(EMPTY)
         else:
             self.evaluate()
         self._show_readiness()

@@ -17,6 +17,8 @@ from ..widgets.fields import label
 from ..widgets.pages import Pages
 from ..widgets.room import Room
 
+EMPTY = "This notebook is empty. Bench says what a first sweep needs."
+
 
 class Stage(QWidget):
     """A stage. title : its name; pages : what it shows."""

@@ -13,7 +13,7 @@ from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, label
 from ..widgets.flow import Abreast
-from .base import Stage, empty_hint
+from .base import EMPTY, Stage, empty_hint
 
 _ROWS = (
     ("mean_fps", "mean rate, fps"), ("low", "1 % low, fps"), ("hours", "from full"), ("draw_w", "draw, W"),
@@ -52,7 +52,8 @@ class ChooseStage(Stage):
         answer = evaluation.answer if evaluation else None
         self.keep.setEnabled(answer is not None and answer.option is not None and not self.session.notebook.read_only)
         if answer is None or question is None or answer.option is None:
-            text = answer.sentence if answer else "The notebook is being read."
+            waits = "The notebook is being read." if question is not None else EMPTY
+            text = answer.sentence if answer else waits
             self._holder.addWidget(empty_hint(f"Nothing to choose yet. {text}"))
             self._holder.addStretch()
             return

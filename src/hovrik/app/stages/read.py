@@ -23,7 +23,7 @@ from ..widgets.flow import FlowLayout
 from ..widgets.margin_notes import MarginNotes
 from ..widgets.pass_table import PassTable
 from ..worker import Wanted, Worker
-from .base import Stage
+from .base import EMPTY, Stage
 
 CHOICE_PX = 320
 
@@ -135,6 +135,8 @@ class ReadStage(Stage):
         """Show the newest evaluation."""
         evaluation, question = self.session.evaluation, self.session.question
         if evaluation is None or question is None:
+            if question is None:
+                self.rate.hint(EMPTY)
             return
         self.along.offer([(one.id, f"Along: {one.label.lower()}") for one in evaluation.along])
         self.along.show_key(evaluation.factor.id)

@@ -26,7 +26,7 @@ from ..widgets.preflight_list import PreflightList
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..widgets.slot_table import SlotTable
 from ..widgets.watt_picture import WattPicture
-from .base import Stage, set_aside, show_aside
+from .base import EMPTY, Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, made, own_knobs_of
 from .watts import flows_of
 
@@ -256,6 +256,7 @@ class RigStage(Stage):
 
     def _show_watts(self) -> None:
         flows, words = flows_of(self.session.evaluation)
+        words = EMPTY if self.session.question is None else words
         self.picture.setVisible(bool(flows))
         self.picture.show_flows(flows)
         self.watts_words.setText(words)
