@@ -24,6 +24,7 @@ from .settings import remember, remembered
 
 if TYPE_CHECKING:
     from .main_window import MainWindow
+    from .widgets.batch_page import BatchPage
 
 NOTEBOOKS = "Notebooks (*.hovrik);;All files (*)"
 ANYTHING = "All that Hovrik reads (*.hovrik *.csv *.tsv *.txt *.json *.toml);;All files (*)"
@@ -67,13 +68,11 @@ class Desktop(QObject):
             window.show_stage("Keep")
             window.stage("Keep").import_from(path)  # type: ignore[attr-defined]
         elif kind in (Kind.LOG, Kind.FOLDER):
-            window.open_import()
-            dialog = window.import_dialog
             if kind is Kind.FOLDER:
-                dialog.tabs.setCurrentWidget(dialog.batch)
-                dialog.batch.add_folder(path)
+                self._many_logs().add_folder(path)
             else:
-                dialog.open_file(path)
+                window.open_import()
+                window.import_dialog.open_file(path)
         elif kind is Kind.PICTURE:
             window.open_stills()
             window.stills_dialog.add_files([path])
@@ -87,12 +86,16 @@ class Desktop(QObject):
         """Whatever was dropped; several logs go into one list."""
         logs = [path for path in paths if kind_of(path) is Kind.LOG]
         if len(logs) > 1:
-            self._window.open_import()
-            dialog = self._window.import_dialog
-            dialog.tabs.setCurrentWidget(dialog.batch)
-            dialog.batch.add(logs)
+            self._many_logs().add(logs)
         for path in paths if len(logs) < 2 else [one for one in paths if one not in logs]:
             self.open_path(path)
+
+    def _many_logs(self) -> BatchPage:
+        """The page of the import that takes many, opened."""
+        self._window.open_import()
+        dialog = self._window.import_dialog
+        dialog.tabs.setCurrentWidget(dialog.batch)
+        return dialog.batch
 
     def save_copy(self) -> None:
         """All of the notebook, as it is now, into another file."""
@@ -111,10 +114,12 @@ class Desktop(QObject):
 
     def export_passes(self) -> None:
         """Every pass of the question with its figures, as CSV."""
-        path = ask_save(self._window, "export", "Export the passes", self._window.session.notebook.path.stem,
-                        "Tables (*.csv)", ".csv")  # fmt: skip
+        path = self._ask_export("Export the passes", "Tables (*.csv)", ".csv")
         if path is not None:
             self.export_to(path)
+
+    def _ask_export(self, title: str, kinds: str, suffix: str) -> Path | None:
+        return ask_save(self._window, "export", title, self._window.session.notebook.path.stem, kinds, suffix)
 
     def export_to(self, path: Path) -> None:
         """Write the table; the banner tells how it went."""
@@ -127,8 +132,7 @@ class Desktop(QObject):
 
     def print_page(self) -> None:
         """The page that is shown with question and answer, as PDF."""
-        path = ask_save(self._window, "export", "Print the page", self._window.session.notebook.path.stem,
-                        "PDF (*.pdf)", ".pdf")  # fmt: skip
+        path = self._ask_export("Print the page", "PDF (*.pdf)", ".pdf")
         if path is not None:
             self.print_to(path)
 

@@ -27,21 +27,22 @@ def folder_of(purpose: str) -> Path:
 
 def ask_open(parent: QWidget, purpose: str, title: str, kinds: str) -> Path | None:
     """A file to read, None where none was chosen."""
-    found = ask_open_many(parent, purpose, title, kinds, most=1)
-    return found[0] if found else None
+    name, _ = QFileDialog.getOpenFileName(parent, title, str(folder_of(purpose)), kinds)
+    return next(iter(_noted(purpose, [name] if name else [])), None)
 
 
-def ask_open_many(parent: QWidget, purpose: str, title: str, kinds: str, most: int = 0) -> list[Path]:
-    """Files to read. most : 1 for one."""
-    where = str(folder_of(purpose))
-    if most == 1:
-        one, _ = QFileDialog.getOpenFileName(parent, title, where, kinds)
-        names = [one] if one else []
-    else:
-        names, _ = QFileDialog.getOpenFileNames(parent, title, where, kinds)
-    if names:
-        remember(f"folder/{purpose}", str(Path(names[0]).parent))
-    return [Path(name) for name in names]
+def ask_open_many(parent: QWidget, purpose: str, title: str, kinds: str) -> list[Path]:
+    """Files to read."""
+    names, _ = QFileDialog.getOpenFileNames(parent, title, str(folder_of(purpose)), kinds)
+    return _noted(purpose, names)
+
+
+def _noted(purpose: str, names: list[str]) -> list[Path]:
+    """The files, whose folder is that of the next time."""
+    paths = [Path(name) for name in names]
+    if paths:
+        remember(f"folder/{purpose}", str(paths[0].parent))
+    return paths
 
 
 def ask_folder(parent: QWidget, purpose: str, title: str) -> Path | None:
@@ -58,6 +59,5 @@ def ask_save(parent: QWidget, purpose: str, title: str, suggestion: str, kinds: 
     name, _ = QFileDialog.getSaveFileName(parent, title, str(where), kinds)
     if not name:
         return None
-    path = Path(name)
-    remember(f"folder/{purpose}", str(path.parent))
+    (path,) = _noted(purpose, [name])
     return path if path.suffix else path.with_name(path.name + suffix)

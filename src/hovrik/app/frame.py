@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from .session import Session
 from .stages.base import Stage
@@ -77,10 +77,6 @@ class Frame(QWidget):
         """A stage that was made."""
         self.stack.addWidget(stage)
         stage.adapt(self.room)
-
-    def tab_order(self) -> tuple[QPushButton, ...]:
-        """The stages' buttons."""
-        return tuple(self.rail.buttons.values())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         room = room_for(self.width(), self.height())

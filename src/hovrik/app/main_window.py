@@ -206,6 +206,13 @@ class MainWindow(QMainWindow):
         self.frame.rail.choose(name)
 
     @property
+    def _shown(self) -> Stage:
+        """The stage that is in front."""
+        stage = self.stack.currentWidget()
+        assert isinstance(stage, Stage)  # the stack holds nothing else
+        return stage
+
+    @property
     def bench(self) -> BenchStage:
         """The bench stage."""
         page = self.stage("Bench")
@@ -385,9 +392,7 @@ class MainWindow(QMainWindow):
         self._step_page(-1)
 
     def _step_page(self, by: int) -> None:
-        stage = self.stack.currentWidget()
-        if isinstance(stage, Stage):
-            stage.pages.step(by)
+        self._shown.pages.step(by)
 
     def _on_progress(self, event: Progress) -> None:
         self.bench_line.show_progress(event, self.bench.minutes_left(event))
@@ -395,8 +400,8 @@ class MainWindow(QMainWindow):
     def _after_run(self) -> None:
         line = self.bench_line
         if line.stop.hasFocus() or line.pause.hasFocus():  # neither can keep it
-            current = next((n for n, page in self._pages.items() if page is self.stack.currentWidget()), "Bench")
-            (self.bench.start if current == "Bench" else self.stage_buttons[current]).setFocus()
+            shown = self._shown
+            (self.bench.start if shown is self.bench else self.stage_buttons[shown.title]).setFocus()
         line.show_running(False)
         self.bench_line.show_paused(False)
         self.session.look_at_machine()
@@ -610,9 +615,8 @@ class MainWindow(QMainWindow):
         QApplication.sendPostedEvents(None, QEvent.Type.MetaCall)  # what they still had to tell, while it can be heard
         commit_edit(self)
         remember("geometry", self.saveGeometry())
-        current = next((name for name, page in self._pages.items() if page is self.stack.currentWidget()), None)
         with contextlib.suppress(HovrikError):  # a full disk must not keep the window open; nothing measured is lost
-            self.session.notebook.set_state("stage", current)
+            self.session.notebook.set_state("stage", self._shown.title)
             pages = {name: page.pages.page for name, page in self._pages.items()}
             self.session.notebook.set_state("pages", pages)
             self.session.notebook.set_state("splitters", self._splitter_sizes())

@@ -33,6 +33,7 @@ from ..service.gather import Evaluation
 from ..service.remembered import remembered
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
+from .settings import SCHOOL, TARGET
 from .settings import remembered as remembered_choice
 from .worker import Wanted, Worker
 
@@ -172,9 +173,9 @@ class Session(QObject):
         if found is None or not found.floor.is_of_frames:
             return found
         schools = {one.value: one for one in School}
-        school = schools.get(str(remembered_choice("default/school")))
+        school = schools.get(str(remembered_choice(SCHOOL)))
         try:
-            target = float(remembered_choice("default/target_fps", found.target_fps))
+            target = float(remembered_choice(TARGET, found.target_fps))
         except (TypeError, ValueError):
             target = found.target_fps
         return found.with_(target_fps=target, school=school) if 0 < target <= 1000 else found

@@ -6,6 +6,9 @@ from typing import Any
 
 from PyQt6.QtCore import QSettings
 
+# what a new question starts from
+TARGET, SCHOOL = "default/target_fps", "default/school"
+
 
 def remembered(name: str, default: Any = "") -> Any:
     """A remembered value."""

@@ -270,7 +270,7 @@ def left_over(notebook: Notebook, question: Question) -> tuple[str, int] | None:
     that was begun is done. Counts only, so that it costs nothing to ask."""
     for plan_id, body, _ in notebook.plans():
         try:
-            asked = Question.from_dict(body["question"])
+            asked = question_of(body["question"])
         except WRONG:
             continue
         if asked.keys != question.keys or asked.source is not question.source:

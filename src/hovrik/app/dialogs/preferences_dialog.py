@@ -8,14 +8,12 @@ from PyQt6.QtWidgets import QDialog, QFormLayout, QVBoxLayout
 
 from ...core.facts.terms import School
 from ..desktop import SCALE, SCALES, scale_wanted
-from ..settings import remember, remembered
+from ..settings import SCHOOL, TARGET, remember, remembered
 from ..theme import tokens
 from ..widgets.fields import Choice, NumberField, button, label
 
 if TYPE_CHECKING:
     from ..main_window import MainWindow
-
-TARGET, SCHOOL = "default/target_fps", "default/school"
 
 
 class PreferencesDialog(QDialog):

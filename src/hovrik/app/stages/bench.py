@@ -253,10 +253,9 @@ class BenchStage(Stage):
             if isinstance(event, Progress):
                 last = event
                 why = (event.why or "as you asked") if event.phase is Phase.PAUSED else ""
-                if bool(why) is not bool(self._why):
-                    self._why = why
+                was_paused, self._why = self.is_paused, why
+                if self.is_paused is not was_paused:
                     self.state_changed.emit()
-                self._why = why
                 self.take(event)
                 drawn = drawn or event.sample is not None
             elif isinstance(event, PassDone) and event.record.plan_index is not None:

@@ -11,7 +11,7 @@ from ...core.questions.question import Question
 from ...core.read.answer import Option
 from ..session import Session
 from ..widgets.elided import ElidedLabel
-from ..widgets.fields import Card, button, label
+from ..widgets.fields import Card, button, emptied, label
 from ..widgets.flow import Abreast
 from .base import EMPTY, Stage, empty_hint
 
@@ -45,9 +45,7 @@ class ChooseStage(Stage):
 
     def refresh(self) -> None:
         """Show the answer's options."""
-        while (item := self._holder.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
+        emptied(self._holder)
         evaluation, question = self.session.evaluation, self.session.question
         answer = evaluation.answer if evaluation else None
         self.keep.setEnabled(answer is not None and answer.option is not None and not self.session.notebook.read_only)

@@ -19,7 +19,7 @@ from ..commands import keep_profile, remove_profile
 from ..file_names import ask_open, ask_save
 from ..session import Session
 from ..widgets.elided import ElidedLabel
-from ..widgets.fields import Card, button, label
+from ..widgets.fields import Card, button, emptied, label
 from .base import Stage, empty_hint
 
 
@@ -36,9 +36,7 @@ class KeepStage(Stage):
         self.import_.clicked.connect(self._on_import)
         self.message = ElidedLabel("", lines=2)
         self.message.setAccessibleName("Message")
-        self._profiles, self._logbook = (_column() for _ in range(2))
-        self.pages.add("Profiles", self._profiles)
-        self.pages.add("Logbook", self._logbook)
+        self._profiles, self._logbook = self._column("Profiles"), self._column("Logbook")
         self.foot(self.message, self.keep, self.import_)
         self.follow(self.refresh, session.profiles_changed, session.incidents_changed)
         self.follow(self._on_evaluation_changed, session.evaluation_changed)
@@ -50,6 +48,15 @@ class KeepStage(Stage):
         has_answer = evaluation is not None and evaluation.answer.option is not None
         self.keep.setEnabled(has_answer and not self.session.notebook.read_only)
         self.import_.setEnabled(not self.session.notebook.read_only)
+
+    def _column(self, name: str) -> QVBoxLayout:
+        """A new page's column."""
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(10)
+        self.pages.add(name, page)
+        return column
 
     def keep_answer(self) -> None:
         """Keep the present answer as a profile, undoable."""
@@ -68,7 +75,7 @@ class KeepStage(Stage):
 
     def refresh(self) -> None:
         """Show the profiles in force."""
-        shelf, book = _emptied(self._profiles), _emptied(self._logbook)
+        shelf, book = emptied(self._profiles), emptied(self._logbook)
         kept = self.session.notebook.profiles()
         if not kept:
             shelf.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
@@ -173,20 +180,3 @@ class KeepStage(Stage):
             return
         if keep_profile(self.session, body):
             self.message.setText(f"Imported {path.name}.")
-
-
-def _column() -> QWidget:
-    page = QWidget()
-    column = QVBoxLayout(page)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(10)
-    return page
-
-
-def _emptied(page: QWidget) -> QVBoxLayout:
-    column = page.layout()
-    assert isinstance(column, QVBoxLayout)  # made so above
-    while (item := column.takeAt(0)) is not None:
-        if (widget := item.widget()) is not None:
-            widget.deleteLater()
-    return column

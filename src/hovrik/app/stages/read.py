@@ -107,12 +107,7 @@ class ReadStage(Stage):
             one.setMaximumWidth(CHOICE_PX)
             row.addWidget(one)
         column.addWidget(chosen)
-        plots = QSplitter(Qt.Orientation.Horizontal)
-        plots.setChildrenCollapsible(False)
-        plots.addWidget(self.rate)
-        plots.addWidget(self.worth)
-        plots.setSizes([560, 440])
-        column.addWidget(plots, 1)
+        column.addWidget(_beside(self.rate, self.worth, [560, 440]), 1)
         return page
 
     def _pass_page(self) -> QWidget:
@@ -121,12 +116,7 @@ class ReadStage(Stage):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         column.addWidget(self.pass_words)
-        plots = QSplitter(Qt.Orientation.Horizontal)
-        plots.setChildrenCollapsible(False)
-        plots.addWidget(self.trace)
-        plots.addWidget(self.distribution)
-        plots.setSizes([600, 400])
-        column.addWidget(plots, 1)
+        column.addWidget(_beside(self.trace, self.distribution, [600, 400]), 1)
         return page
 
     # -- figures
@@ -337,6 +327,16 @@ class ReadStage(Stage):
             ids = [one.record.id for one in picked if not one.deleted]
             self.session.select_pass(self.table.beside(ids))  # so that the next one can be looked at, or taken out too
             take_out(self.session, ids)
+
+
+def _beside(left: QWidget, right: QWidget, sizes: list[int]) -> QSplitter:
+    """Two plots that share the width."""
+    plots = QSplitter(Qt.Orientation.Horizontal)
+    plots.setChildrenCollapsible(False)
+    plots.addWidget(left)
+    plots.addWidget(right)
+    plots.setSizes(sizes)
+    return plots
 
 
 def _family_words(response: Response) -> str:

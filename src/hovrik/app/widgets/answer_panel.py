@@ -10,7 +10,7 @@ from ...core.words import percent
 from ..session import Session
 from ..theme import tokens
 from .elided import ElidedLabel
-from .fields import button, label, set_kind
+from .fields import button, emptied, label, set_kind
 from .overlay import Overlay
 from .room import ANSWER_PX, ROW_PX, Room
 
@@ -101,11 +101,15 @@ class AnswerPanel(QWidget):
         stated = answer.option is not None
         set_kind(self.strength, "figure" if stated else "warn")
         self.strength.setText(percent(answer.holds) if answer.holds is not None else "")
-        words = "sure it holds" if stated else "that it holds"
+        words = _strength_words(answer)
         self.strength_words.setText(words if answer.holds is not None else "")
         self.strength.setToolTip(words)
         self.missing.setText("Missing: " + "; ".join(answer.missing) if answer.missing else "")
         self._arrange()
+
+
+def _strength_words(answer: Answer) -> str:
+    return "sure it holds" if answer.option is not None else "that it holds"
 
 
 class AnswerSheet(Overlay):
@@ -117,9 +121,7 @@ class AnswerSheet(Overlay):
 
     def show_answer(self) -> None:
         """Fill it with the answer that is shown."""
-        while (item := self.body.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
+        emptied(self.body)
         answer = self._panel.answer
         if answer is None:
             return
@@ -130,9 +132,8 @@ class AnswerSheet(Overlay):
         )
         self.body.addWidget(sentence)
         if answer.holds is not None:
-            stated = answer.option is not None
-            words = "sure it holds" if stated else "that it holds"
-            self.body.addWidget(label(f"{percent(answer.holds)} {words}", "good" if stated else "warn"))
+            kind = "good" if answer.option is not None else "warn"
+            self.body.addWidget(label(f"{percent(answer.holds)} {_strength_words(answer)}", kind))
         for text in answer.missing:
             self.body.addWidget(label(f"Missing: {text}.", "warn", wrap=True))
         for text in answer.reasons:

@@ -75,6 +75,15 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     return made
 
 
+def emptied(layout: QVBoxLayout, keep: int = 0) -> QVBoxLayout:
+    """The same layout without its widgets, but for the first `keep`."""
+    while layout.count() > keep:
+        item = layout.takeAt(keep)
+        if item is not None and (widget := item.widget()) is not None:
+            widget.deleteLater()
+    return layout
+
+
 def allow(control: QWidget, on: bool, instead: QWidget) -> None:
     """Enable or disable a control; the focus that it had goes to `instead`, so that it stays where the work is."""
     if not on and control.hasFocus():

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
 
-from .fields import Card, button, label
+from .fields import Card, button, emptied, label
 
 # words, stage, page, whether it is known
 Need = tuple[str, str, str, bool]
@@ -27,10 +27,7 @@ class StartCard(Card):
         if tuple(needs) == self.needs:
             return
         self.needs = tuple(needs)
-        while self.body.count() > 1:  # the heading stays
-            item = self.body.takeAt(1)
-            if item is not None and (widget := item.widget()) is not None:
-                widget.deleteLater()
+        emptied(self.body, keep=1)  # the heading stays
         for words, stage, page, is_known in needs:
             if is_known:
                 self.body.addWidget(label(f"✓ {words}", "good"))
