@@ -65,7 +65,7 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         at_rest(dialog, qtbot)
         assert "a mean_fps, min_fps or score is needed" in dialog.message.text()
         for key, text in (("mean_fps", "52,5"), ("source", "a friend")):
-            QTest.keyClicks(dialog.summary[key], text)
+            QTest.keyClicks(dialog.summary_page.fields[key], text)
         click(dialog.accept_)
         at_rest(dialog, qtbot)
         assert "Imported" in dialog.message.text()

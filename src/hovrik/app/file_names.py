@@ -10,6 +10,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from .settings import remember, remembered
 
 MOST_LETTERS = 120
+# purposes of asking whose folder stands in the preferences, in words
+FOLDERS = {"notebook": "Notebooks in", "logs": "Logs to import from", "export": "Exports to"}
 
 
 def clean_name(name: str, suffix: str) -> str:

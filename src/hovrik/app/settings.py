@@ -8,6 +8,7 @@ from PyQt6.QtCore import QSettings
 
 # what a new question starts from
 TARGET, SCHOOL = "default/target_fps", "default/school"
+DEGREES = "shown/degrees"  # C or F
 
 
 def remembered(name: str, default: Any = "") -> Any:

@@ -13,11 +13,13 @@ from PyQt6.QtWidgets import QApplication
 from pyqtgraph.util.garbage_collector import GarbageCollector
 
 from .. import __version__
+from ..core import degrees
 from ..store.notebook import default_path
 from .arrivals import Kind, kind_of
 from .desktop import ask_to_make, scale_wanted
 from .main_window import MainWindow
 from .session import Session
+from .settings import DEGREES, remembered
 from .single import Doorbell, show_other
 from .theme import tokens
 
@@ -33,6 +35,7 @@ def make_application() -> QApplication:
     process would end; so it runs once a second from the event loop instead.
     """
     sys.setswitchinterval(SWITCH_S)
+    degrees.choose(str(remembered(DEGREES, "C")))
     existing = QApplication.instance()
     if existing is None and scale_wanted() != 1.0:
         os.environ.setdefault("QT_SCALE_FACTOR", str(scale_wanted()))

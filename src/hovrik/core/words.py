@@ -10,6 +10,7 @@ import string
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from . import degrees
 from .message import Count, Message, Value
 from .sentences import TEMPLATES
 from .stats.estimate import Estimate
@@ -89,13 +90,14 @@ def sentence(text: str) -> str:
 # -- messages
 
 
-def render(message: Message, translate: Callable[[str], str] = str, *, fahrenheit: bool = False) -> str:
-    """A message in words. translate : of a template; fahrenheit : temperatures in F.
+def render(message: Message, translate: Callable[[str], str] = str, *, fahrenheit: bool | None = None) -> str:
+    """A message in words. translate : of a template; fahrenheit : temperatures in F, as the user chose where None.
 
     In a template {name} is a value with its unit, {name:SPEC} one of: n (number alone), span, span_unit, hours,
     hours_span, share, chance, signed, one|many or none|one|many (a count), commas, semicolons
     (several), sentence (a capital, a full stop).
     """
+    fahrenheit = degrees.unit() == "F" if fahrenheit is None else fahrenheit
     shown = {name: _Shown(value, translate, fahrenheit) for name, value in message.values.items()}
     return _FORMATTER.vformat(translate(TEMPLATES[message.id]), (), shown)
 

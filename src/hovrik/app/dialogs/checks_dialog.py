@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any, Generic
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from ...core.errors import InputError
 from ...core.facts.sheet import Sheet
@@ -17,7 +17,7 @@ from ...service.thresholds import AnyThresholds, thresholds_of
 from ..commands import set_thresholds
 from ..session import Session
 from ..widgets.fields import button, label
-from ..widgets.pages import Scroll
+from ..widgets.pages import ScrollTabs
 from ..widgets.sheet_form import SheetForm
 
 
@@ -37,7 +37,7 @@ class ThresholdsPage(QWidget, Generic[AnyThresholds]):
             part.setEnabled(not session.notebook.read_only)
         column = QVBoxLayout(self)
         column.addWidget(label(words, "soft", wrap=True))
-        column.addWidget(Scroll(self.form), 1)
+        column.addWidget(self.form, 1)
         column.addWidget(self.fault)
         column.addWidget(defaults, alignment=Qt.AlignmentFlag.AlignLeft)
         session.thresholds_changed.connect(self.refresh)
@@ -67,6 +67,13 @@ class ThresholdsPage(QWidget, Generic[AnyThresholds]):
             self.refresh()
 
 
+_CHECKS_WORDS = "Empty takes the default; its reason shows on hover. Every pass is judged anew at once."
+_GUARDS_WORDS = (
+    "Empty takes the default; its reason shows on hover. A run in progress keeps those it began with. Guards stop "
+    "measuring and put the limits back; what the maker limits in firmware stays in force whatever is set."
+)
+
+
 class ChecksDialog(QDialog):
     """Checks of a pass on one page, guards of a run on the other."""
 
@@ -74,20 +81,25 @@ class ChecksDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Checks and guards")
         self.resize(1080, 720)
-        self.checks = ThresholdsPage(
-            session, Thresholds, THRESHOLDS,
-            "Empty takes the default; its reason shows on hover. Every pass is judged anew at once.",
-        )  # fmt: skip
-        self.guards = ThresholdsPage(
-            session, GuardThresholds, GUARDS,
-            "Empty takes the default; its reason shows on hover. A run in progress keeps those it began with. Guards "
-            "stop measuring and put the limits back; what the maker limits in firmware stays in force whatever is set.",
-        )  # fmt: skip
-        self.pages = QTabWidget()
-        self.pages.addTab(self.checks, "Checks of a pass")
-        self.pages.addTab(self.guards, "Guards of a run")
+        self.pages = ScrollTabs()
+        self._checks = self.pages.add(
+            "Checks of a pass", lambda: ThresholdsPage(session, Thresholds, THRESHOLDS, _CHECKS_WORDS)
+        )
+        self._guards = self.pages.add(
+            "Guards of a run", lambda: ThresholdsPage(session, GuardThresholds, GUARDS, _GUARDS_WORDS)
+        )
         close = button("Close", "main")
         close.clicked.connect(self.accept)
         column = QVBoxLayout(self)
         column.addWidget(self.pages, 1)
         column.addWidget(close, alignment=Qt.AlignmentFlag.AlignRight)
+
+    @property
+    def checks(self) -> ThresholdsPage[Thresholds]:
+        """The thresholds of the checks."""
+        return self._checks()
+
+    @property
+    def guards(self) -> ThresholdsPage[GuardThresholds]:
+        """The thresholds of the guards."""
+        return self._guards()

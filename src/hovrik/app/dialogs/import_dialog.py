@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...core import degrees
 from ...core.errors import HovrikError, ImportRefused, Problem, count_left_out
 from ...core.facts.condition import Conditions
 from ...core.facts.setup import Setup
@@ -85,21 +86,11 @@ class ImportDialog(QDialog):
         self._keeper.failed.connect(lambda fault: self.message.setText(str(fault)))
         self._keeper.idle.connect(self._update_accept)
         self.tabs = ScrollTabs()
-        self.tabs.addTab(self._file_page(), "Frame times from a file")
-        self.telemetry = TelemetryPage(session)
-        self.telemetry.changed.connect(self._on_telemetry)
-        self.tabs.addTab(self.telemetry, "Telemetry beside it")
-        self.batch = BatchPage(session, self._stated, lambda: self.telemetry.telemetry)
-        self.batch.changed.connect(self._update_accept)
-        self.batch.stored.connect(lambda ids: imported(session, ids))
-        self.tabs.addTab(self.batch, "Many logs")
-        self.sheet = RunSheetPage(session)
-        self.sheet.changed.connect(self._update_accept)
-        self.sheet.stored.connect(lambda ids: imported(session, ids))
-        self.tabs.addTab(self.sheet, "A run sheet")
-        self.summary_page = SummaryPage()
-        self.summary = self.summary_page.fields
-        self.tabs.addTab(self.summary_page, "Summary figures only")
+        self.tabs.add("Frame times from a file", self._file_page)
+        self._telemetry = self.tabs.add("Telemetry beside it", self._telemetry_page)
+        self._batch = self.tabs.add("Many logs", self._batch_page)
+        self._sheet = self.tabs.add("A run sheet", self._sheet_page)
+        self._summary = self.tabs.add("Summary figures only", SummaryPage)
         self.setup_row = self._setup_row()
         self.message = label("", wrap=True)
         self.message.setAccessibleName("Import message")
@@ -119,6 +110,44 @@ class ImportDialog(QDialog):
         self._update_accept()
 
     # -- pages
+
+    @property
+    def telemetry(self) -> TelemetryPage:
+        """What was recorded beside the frames."""
+        return self._telemetry()
+
+    @property
+    def batch(self) -> BatchPage:
+        """Many logs at once."""
+        return self._batch()
+
+    @property
+    def sheet(self) -> RunSheetPage:
+        """A run sheet typed in."""
+        return self._sheet()
+
+    @property
+    def summary_page(self) -> SummaryPage:
+        """Figures without frames."""
+        return self._summary()
+
+    def _telemetry_page(self) -> TelemetryPage:
+        page = TelemetryPage(self._session)
+        page.show_log(self.imported)
+        page.changed.connect(self._on_telemetry)
+        return page
+
+    def _batch_page(self) -> BatchPage:
+        page = BatchPage(self._session, self._stated, lambda: self._telemetry.made and self._telemetry.made.telemetry)
+        page.changed.connect(self._update_accept)
+        page.stored.connect(lambda ids: imported(self._session, ids))
+        return page
+
+    def _sheet_page(self) -> RunSheetPage:
+        page = RunSheetPage(self._session)
+        page.changed.connect(self._update_accept)
+        page.stored.connect(lambda ids: imported(self._session, ids))
+        return page
 
     def _file_page(self) -> QWidget:
         page = QWidget()
@@ -182,11 +211,11 @@ class ImportDialog(QDialog):
         self.cap.setAccessibleName("Frame cap in fps, none, or empty for unknown")
         self.room = QLineEdit()
         self._one_setup: list[QWidget] = []
-        self.room.setAccessibleName("Room temperature in C")
+        self.room.setAccessibleName(f"Room temperature in {degrees.unit()}")
         for words, field, hint in (
             ("Measured at a static limit of", self.limit, "W"),
             ("with a cap of", self.cap, "fps, or none"),
-            ("in a room of", self.room, "C"),
+            ("in a room of", self.room, degrees.unit()),
         ):
             field.setPlaceholderText(hint)
             field.setFixedWidth(120)
@@ -287,9 +316,13 @@ class ImportDialog(QDialog):
         )
         text += f", 1 % low (percentile) {low:.1f} fps" if low else ", too few frames for a 1 % low"
         self.outcome.setText(text + ".")
-        self.telemetry.show_log(imported)
+        self._show_log(imported)
         self._show_problems(imported.problems)
         self._update_accept()
+
+    def _show_log(self, log: Imported | None) -> None:
+        if self._telemetry.made is not None:
+            self._telemetry.made.show_log(log)
 
     def _show_problems(self, problems: tuple[Problem, ...]) -> None:
         lines = [str(p) for p in problems[:_SHOWN_PROBLEMS]]
@@ -299,7 +332,7 @@ class ImportDialog(QDialog):
 
     def _on_failed(self, fault: HovrikError) -> None:
         self.imported = None
-        self.telemetry.show_log(None)
+        self._show_log(None)
         self.outcome.setText("")
         if isinstance(fault, ImportRefused):
             self._show_problems(fault.problems)
@@ -326,31 +359,31 @@ class ImportDialog(QDialog):
             self.accept_.setEnabled(self.imported is not None and not self._session.notebook.read_only)
             return
         page = self.tabs.currentWidget()
-        ready = page is self.summary_page or (self.imported is not None and not self.telemetry.is_waiting)
-        if page is self.batch:
+        beside = self._telemetry.made
+        is_summary, is_batch = isinstance(page, SummaryPage), isinstance(page, BatchPage)
+        ready = is_summary or (self.imported is not None and (beside is None or not beside.is_waiting))
+        if is_batch:
             ready = self.batch.usable > 0 and not self.batch.is_busy
             self.accept_.setText(f"Import {plural(self.batch.usable, 'log')}" if self.batch.usable else "Import logs")
-        elif page is self.sheet:
+        elif isinstance(page, RunSheetPage):
             lines = len(self.sheet.rows())
             ready = lines > 0 and not self.sheet.is_busy
             self.accept_.setText(f"Store {plural(lines, 'pass', 'passes')}" if lines else "Store the sheet")
         else:
-            several = page is not self.summary_page and self.imported is not None and self._passes > 1
+            several = not is_summary and self.imported is not None and self._passes > 1
             self.accept_.setText(f"Import {self._passes} passes" if several else "Import this pass")
         for widget in self._one_setup:  # in the list each log has its own
-            widget.setVisible(page is not self.batch)
-        self.setup_row.setVisible(page is not self.sheet)  # a sheet's plan says it all
+            widget.setVisible(not is_batch)
+        self.setup_row.setVisible(not isinstance(page, RunSheetPage))  # a sheet's plan says it all
         self.accept_.setEnabled(ready and not self._session.notebook.read_only and not self._keeper.is_busy)
 
     # -- importing
 
     def import_pass(self) -> None:
         """Store the pass; the message tells how it went. The dialog stays open for the next one."""
-        if self.tabs.currentWidget() is self.batch:
-            self.batch.store()
-            return
-        if self.tabs.currentWidget() is self.sheet:
-            self.sheet.store()
+        page = self.tabs.currentWidget()
+        if isinstance(page, BatchPage | RunSheetPage):
+            page.store()
             return
         mapping = self.mapping()
         if self._for_columns and self._table is not None and mapping is not None:
@@ -366,8 +399,8 @@ class ImportDialog(QDialog):
         try:
             setup = imports.setup_from({k: v.strip() for k, v in given.items() if v.strip()})
             conditions = imports.conditions_from(question, self._stated())
-            if self.tabs.currentWidget() is self.summary_page:
-                figures = self.summary_page.figures()
+            if isinstance(page, SummaryPage):
+                figures = page.figures()
                 keep = lambda notebook: [  # noqa: E731
                     imports.import_summary(notebook, question, figures, setup, conditions)
                 ]
@@ -396,9 +429,9 @@ class ImportDialog(QDialog):
         self, question: Question, setup: Setup, conditions: Conditions
     ) -> Callable[[Notebook], list[PassRecord]]:
         """What stores the log as it is chosen now."""
-        log, beside, name = self.imported, self.telemetry, self._name
+        log, beside, name = self.imported, self._telemetry.made, self._name
         assert log is not None  # the button is off otherwise
-        if beside.telemetry is not None and beside.fit is not None:
+        if beside is not None and beside.telemetry is not None and beside.fit is not None:
             log = telemetry.join(log, beside.telemetry, beside.fit)
             conditions = {**conditions, **telemetry.conditions_of((beside.fit, beside.telemetry.name))}
             beside.remember()
@@ -407,11 +440,11 @@ class ImportDialog(QDialog):
 
     def _on_telemetry(self) -> None:
         self._update_accept()
-        if not self.telemetry.is_waiting:
-            self.batch.look_again()
+        if not self.telemetry.is_waiting and self._batch.made is not None:
+            self._batch.made.look_again()
 
     def _stated(self) -> dict[str, str]:
-        room = self.room.text().strip()
+        room = degrees.typed(self.room.text().strip())
         return {"room_c": room} if room else {}
 
     def _remember_mapping(self) -> None:
@@ -420,9 +453,9 @@ class ImportDialog(QDialog):
             mappings.save_mapping(self._session.notebook, self._table, mapping)
 
     def done(self, result: int) -> None:
-        self.batch.finish()
-        self.sheet.finish()
-        self.telemetry.finish()
+        for page in (self._batch.made, self._sheet.made, self._telemetry.made):
+            if page is not None:
+                page.finish()
         self._reader.close()
         self._converter.close()
         self._keeper.close()

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor, QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...bench.protocol import Sample
+from ...core import degrees
 from ..theme import tokens
 from .base import Plot, pen
 
@@ -129,7 +130,7 @@ class LiveTraces(QWidget):
         self.interval = LivePlot("Live frame intervals", "ms", {"interval": "frame interval"}, 20.0)
         self.watts = LivePlot("Live power", "W", {"package_w": "package", "draw_w": "battery draw"}, 5.0)
         self.heat = LivePlot(
-            "Live temperature", "C", {"die_c": "die", "shell_c": "shell"}, 10.0, "time in the pass (s)"
+            "Live temperature", degrees.unit(), {"die_c": "die", "shell_c": "shell"}, 10.0, "time in the pass (s)"
         )
         self.clocks = LivePlot(
             "Live clocks", "MHz", {"cpu_mhz": "CPU", "gpu_mhz": "GPU", "memory_mhz": "memory"}, 500.0
@@ -177,6 +178,8 @@ class LiveTraces(QWidget):
                 parts[:] = [tuple(np.concatenate(column) for column in zip(*parts))]
             plot = self._plot_of(quantity)
             x, y = parts[0]
+            if quantity in ("die_c", "shell_c"):
+                y = degrees.shown(y)
             if plot.isHidden():
                 continue
             if quantity == "interval" and x.size:

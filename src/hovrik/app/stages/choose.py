@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from ...core import words
+from ...core import degrees, words
 from ...core.facts.setup import describe
 from ...core.questions.question import Question
 from ...core.read.answer import Option
@@ -20,6 +20,8 @@ _ROWS = (
     ("package_w", "package, W"), ("joules_per_frame", "J a frame"), ("die_c", "die, settled C"),
     ("shell_c", "shell, settled C"),
 )  # fmt: skip
+
+DEGREES = ("die_c", "shell_c")
 
 
 SHEET_PX = 290
@@ -93,7 +95,9 @@ class ChooseStage(Stage):
             grid.addWidget(label(text, "soft"), 0, column, Qt.AlignmentFlag.AlignRight)
         for number, (key, text) in enumerate(_ROWS, 1):
             estimate = option.metrics.get(f"low_1pct_fps_{question.school.value}" if key == "low" else key)
-            grid.addWidget(label(text, "soft"), number, 0)
+            if key in DEGREES and estimate is not None:
+                estimate = estimate.through(degrees.shown)
+            grid.addWidget(label(degrees.heading(text) if key in DEGREES else text, "soft"), number, 0)
             value = words.number(estimate)
             span = words.span(estimate) if estimate else "–"
             if key == "hours" and estimate is not None:

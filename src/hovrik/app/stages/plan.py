@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...core import degrees
 from ...core.errors import HovrikError, PlanError
 from ...core.facts.setup import describe
 from ...core.passes.energy import Overhead
@@ -94,7 +95,9 @@ class PlanStage(Stage):
         self.has_heat = QCheckBox("a long pass first (15 min)")
         self.has_heat.setToolTip("Calibrates how this machine warms up, so that settled temperatures can be told.")
         self.seed = NumberField("Seed of the random order", "", 0, 999_999, 1)
-        self.room_c = NumberField("Room temperature", "C", _NO_ROOM, 60, 1, 1)
+        self.room_c = NumberField(
+            "Room temperature", degrees.unit(), degrees.shown(_NO_ROOM), degrees.shown(60.0), 1, 1
+        )
         self.room_c.setSpecialValueText("not noted")
         for words, field in (
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
@@ -204,7 +207,7 @@ class PlanStage(Stage):
         self.printed.setText(f"{what} is written to {path.name}. Type it in under Import passes in Bench.")
 
     def _on_room_edited(self, value: float) -> None:
-        room_c = value if value > _NO_ROOM else None
+        room_c = degrees.celsius(value) if value > degrees.shown(_NO_ROOM) else None
         if room_c != self.session.room_c:
             set_room(self.session, room_c)
 
@@ -222,7 +225,7 @@ class PlanStage(Stage):
             box.blockSignals(blocked)
         self.cap_fps.show_value(design.cap_fps or (self.session.question.target_fps if self.session.question else 60))
         self.cap_fps.setEnabled(design.cap_fps is not None)
-        self.room_c.show_value(self.session.room_c if self.session.room_c is not None else _NO_ROOM)
+        self.room_c.show_value(degrees.shown(self.session.room_c if self.session.room_c is not None else _NO_ROOM))
         self._show_totals()
 
     def _charge_now(self) -> float:

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
 
-from ...core import words
+from ...core import degrees, words
 from ...core.facts.knob import Level
 from ...core.facts.setup import Setup, describe
 from ...core.passes.trace import Trace
@@ -366,12 +366,12 @@ def _pass_words(view: PassView, surprise: str) -> str:
         if watts
     ]
     parts += [
-        f"{words} {degrees:.0f} C at the end"
-        for words, degrees in (
+        f"{words} {degrees.words(celsius)} at the end"
+        for words, celsius in (
             ("die", view.figures.value("die_end_c")),
             ("shell", view.figures.value("shell_end_c")),
         )
-        if degrees is not None
+        if celsius is not None
     ]
     if "telemetry" in view.record.conditions:
         parts.append(str(view.record.conditions["telemetry"].value))

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QSizePolicy, QWidget
 
 from ...bench.job import Phase, Progress
+from ...core import degrees
 from ...core.facts.setup import describe
 from ...core.words import hours_minutes
 from .elided import ElidedLabel
@@ -105,7 +106,11 @@ class BenchLine(QWidget):
             for name, words, unit in (("battery_w", "draw", "W"), ("die_c", "die", "C"), ("shell_c", "shell", "C")):
                 channel = event.sample.channels.get(name)
                 if channel is not None and channel.values.size:
-                    self._known[words] = f"{words} {channel.values[-1]:.0f} {unit}"
+                    self._known[words] = f"{words} {_shown(float(channel.values[-1]), unit)}"
         self.machine.setText(" · ".join(self._known.values()))
         if minutes_left is not None:
             self.left.setText(f"about {hours_minutes(minutes_left / 60.0)} of machine time left")
+
+
+def _shown(value: float, unit: str) -> str:
+    return degrees.words(value) if unit == "C" else f"{value:.0f} {unit}"

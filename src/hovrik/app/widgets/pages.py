@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QTabBar, QTabWidget, QVBoxLayout, QWidget
 
@@ -32,35 +35,57 @@ class _Sheet(QWidget):
 class Scroll(QScrollArea):
     """A page that scrolls down where it does not fit, never sideways."""
 
-    def __init__(self, page: QWidget) -> None:
+    def __init__(self, page: QWidget | None = None) -> None:
         super().__init__()
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setWidget(_Sheet(page))
+        if page is not None:
+            self.setWidget(_Sheet(page))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(0, 0)
 
 
+Page = TypeVar("Page", bound=QWidget)
+
+
+class Tab(Generic[Page]):
+    """A page that is made when it is first wanted. made : the page, None until then."""
+
+    def __init__(self, make: Callable[[], Page], area: Scroll) -> None:
+        self._make, self._area = make, area
+        self.made: Page | None = None
+
+    def __call__(self) -> Page:
+        if self.made is None:
+            self.made = self._make()
+            self._area.setWidget(_Sheet(self.made))
+        return self.made
+
+
 class ScrollTabs(QTabWidget):
-    """Tabs whose pages scroll down where they do not fit; `addTab` and the others take and give the pages."""
+    """Tabs whose pages scroll down where they do not fit, each made when it is first seen or asked for."""
 
     def __init__(self) -> None:
         super().__init__()
-        self._pages: list[QWidget] = []
+        self._tabs: list[Tab[Any]] = []
+        self.currentChanged.connect(lambda at: self._tabs[at]() if at >= 0 else None)
 
-    def addTab(self, page: QWidget | None, words: str | None) -> int:  # type: ignore[override]
-        assert page is not None  # there is one always
-        self._pages.append(page)
-        return super().addTab(Scroll(page), words)
+    def add(self, words: str, make: Callable[[], Page]) -> Tab[Page]:
+        """A tab whose page is what `make` gives."""
+        area = Scroll()
+        tab = Tab(make, area)
+        self._tabs.append(tab)
+        self.addTab(area, words)
+        return tab
 
     def currentWidget(self) -> QWidget | None:
-        return self._pages[self.currentIndex()] if self._pages else None
+        return self._tabs[self.currentIndex()].made if self._tabs else None
 
     def setCurrentWidget(self, page: QWidget | None) -> None:
-        self.setCurrentIndex(self._pages.index(page) if page in self._pages else -1)
+        self.setCurrentIndex(next((at for at, tab in enumerate(self._tabs) if tab.made is page), -1))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, 160)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QFontMetrics, QGuiApplication, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
+from ...core import degrees
 from ...core.facts.setup import describe
 from ...core.facts.terms import School
 from ...core.passes.figure import low_id
@@ -18,6 +19,7 @@ from ..theme import tokens
 
 Column = tuple[str, Callable[[PassView, School], Any], int, str]
 
+DIE = "die C"  # its heading says the unit that temperatures are shown in
 _COLUMNS: tuple[Column, ...] = (
     ("verdict", lambda v, s: _verdict_words(v), -1, "Whether the pass counts"),
     ("setup", lambda v, s: describe(v.record.setup), -1, "What was asked for"),
@@ -26,9 +28,13 @@ _COLUMNS: tuple[Column, ...] = (
     ("stutters/min", lambda v, s: v.figures.value("stutters_per_min"), 1, "Runs of long frames"),
     ("package W", lambda v, s: v.figures.value("package_w"), 1, "Mean package power"),
     ("draw W", lambda v, s: v.figures.value("draw_w"), 1, "Mean battery draw"),
-    ("die C", lambda v, s: v.figures.value("die_c"), 0, "Where the die settles"),
+    (DIE, lambda v, s: _degrees(v.figures.value("die_c")), 0, "Where the die settles"),
     ("source", lambda v, s: _origin_words(v), -1, "Measured here or imported"),
 )  # fmt: skip
+
+
+def _degrees(celsius: float | None) -> float | None:
+    return None if celsius is None else degrees.shown(celsius)
 
 
 def _verdict_words(view: PassView) -> str:
@@ -103,7 +109,7 @@ class PassModel(QAbstractTableModel):
         if orientation is not Qt.Orientation.Horizontal:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
-            return _COLUMNS[section][0]
+            return degrees.heading(_COLUMNS[section][0]) if _COLUMNS[section][0] == DIE else _COLUMNS[section][0]
         if role == Qt.ItemDataRole.ToolTipRole:
             return _COLUMNS[section][3]
         if role == Qt.ItemDataRole.TextAlignmentRole:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ...core import degrees
 from ...core.questions.preflight import READ_IDS, Item, Mood
 from .fields import Choice, label
 
@@ -70,11 +71,14 @@ class PreflightList(QWidget):
             choice.currentIndexChanged.connect(lambda _index, name=item.id, c=choice: self.answered.emit(name, c.key()))
             self.fields[item.id] = choice
             return choice
-        line = QLineEdit("" if value is None else _shown(value, ""))
+        is_degrees = item.unit == "C"
+        number = degrees.shown(value) if is_degrees and isinstance(value, float) else value
+        line = QLineEdit("" if number is None else _shown(number, ""))
         line.setAccessibleName(item.ask)
-        line.setPlaceholderText(item.unit or "not answered")
+        line.setPlaceholderText((degrees.unit() if is_degrees else item.unit) or "not answered")
         line.setFixedWidth(FIELD_PX)
-        line.editingFinished.connect(lambda name=item.id, field=line: self.answered.emit(name, field.text().strip()))
+        taken = degrees.typed if is_degrees else str
+        line.editingFinished.connect(lambda: self.answered.emit(item.id, taken(line.text().strip())))
         self.fields[item.id] = line
         return line
 
@@ -82,5 +86,7 @@ class PreflightList(QWidget):
 def _shown(value: object, unit: str) -> str:
     if isinstance(value, float) and unit == "share":
         return f"{100 * value:.0f} %"
-    text = f"{value:g}" if isinstance(value, float) else str(value)
+    if isinstance(value, float) and unit == "C":
+        return f"{degrees.shown(value):.4g} {degrees.unit()}"
+    text = f"{value:.6g}" if isinstance(value, float) else str(value)
     return f"{text} {unit}".strip()

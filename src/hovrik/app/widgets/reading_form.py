@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...bench.by_hand.guided import ANEW, Readings
+from ...core import degrees
 from ...core.facts.rig import Rig
 from ...core.passes.hand import GaugeUnit, MeterPlace
 from ...service.imports.by_hand import FIELDS, Scales, parse
@@ -14,6 +15,7 @@ from ..settings import remember, remembered
 from .fields import Choice, label
 from .flow import FlowLayout
 
+DEGREES = ("die_c", "shell_c")  # fields that are temperatures
 SEEN = ("stutter", "artefacts", "latency felt", "noise", ANEW)
 _UNIT, _METER = "gauge_unit", "meter_place"
 _METERS = [("", "no outside meter")] + [
@@ -79,14 +81,14 @@ class ReadingForm(QWidget):
 
     def _add(self, row: FlowLayout, name: str) -> None:
         line = QLineEdit()
-        line.setAccessibleName(FIELDS[name][0])
+        words = degrees.heading(FIELDS[name][0]) if name in DEGREES else FIELDS[name][0]
+        line.setAccessibleName(words)
         line.setPlaceholderText("not read")
         line.setFixedWidth(80)
-        words = label(FIELDS[name][0], "soft")
         pair = QWidget()
         beside = QHBoxLayout(pair)
         beside.setContentsMargins(0, 0, 8, 0)
-        beside.addWidget(words)
+        beside.addWidget(label(words, "soft"))
         beside.addWidget(line)
         row.addWidget(pair)
         self.fields[name], self._pairs[name] = line, pair
@@ -119,7 +121,11 @@ class ReadingForm(QWidget):
 
     def readings(self, rig: Rig) -> Readings:
         """What was read. Raises InputError naming what cannot be."""
-        texts = {name: line.text() for name, line in self.fields.items() if not self._pairs[name].isHidden()}
+        texts = {
+            name: degrees.typed(line.text()) if name in DEGREES else line.text()
+            for name, line in self.fields.items()
+            if not self._pairs[name].isHidden()
+        }
         found = parse(texts, self.scales.scales(), rig)
         seen = tuple(words for words, tag in self.tags.items() if tag.isChecked())
         return replace(found, seen=seen, ticks_ns=self._ticks)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
+from ...core import degrees
 from ...core.errors import HovrikError
 from ...core.facts.setup import describe
 from ...core.passes.hand import GaugeUnit
@@ -24,7 +25,7 @@ from ..theme import tokens
 from ..worker import Wanted, Worker
 from .fields import Choice, Notice, button, label
 from .flow import FlowLayout
-from .reading_form import ScaleChoices
+from .reading_form import DEGREES, ScaleChoices
 
 _COLUMNS = (
     ("begun", "begun at"), ("gauge_start", "gauge start"), ("start_v", "V"), ("gauge_end", "gauge end"), ("end_v", "V"),
@@ -64,7 +65,8 @@ class RunSheetPage(QWidget):
         self._kept: set[int] = set()  # rows whose pass is in the notebook
         self.table = QTableWidget(0, _STATE + 1)
         self.table.setAccessibleName("Run sheet")
-        self.table.setHorizontalHeaderLabels(["pass", *(words for _, words in _COLUMNS), "what became of it"])
+        headings = (degrees.heading(words) if name in DEGREES else words for name, words in _COLUMNS)
+        self.table.setHorizontalHeaderLabels(["pass", *headings, "what became of it"])
         self.table.itemChanged.connect(self._on_edited)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
         if header is not None and side is not None:
@@ -159,6 +161,7 @@ class RunSheetPage(QWidget):
         found = []
         for row in range(self.table.rowCount()):
             texts = {name: self._text(row, column) for column, (name, _) in enumerate(_COLUMNS, 1)}
+            texts |= {name: degrees.typed(texts[name]) for name in DEGREES}
             made = SheetRow(row, texts)
             if not made.is_empty and not self._is_kept(row):
                 found.append(made)

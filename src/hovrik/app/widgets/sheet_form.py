@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.errors import InputError
-from ...core.facts.sheet import Field, Kind, Sheet, parse, shown
+from ...core.facts.sheet import Field, Kind, Sheet, in_shown_unit, parse, shown
 from ..theme.tokens import TARGET_PX
 from .fields import Card, Choice, button, label
 
@@ -61,8 +61,8 @@ class EntryField(QWidget):
             self.line.setToolTip(entry.hint)
             self.line.editingFinished.connect(self._on_edited)
             row.addWidget(self.line, 1)
-        unit = label(entry.unit, "soft")
-        unit.setFixedWidth(44)
+        unit = label(in_shown_unit(entry).unit, "soft")
+        unit.setFixedWidth(52)
         row.addWidget(unit)
         column.addLayout(row)
         self.problem = label("", "bad", wrap=True)

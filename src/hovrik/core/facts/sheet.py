@@ -5,11 +5,12 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
+from .. import degrees
 from ..errors import InputError
 
 
@@ -62,6 +63,11 @@ class Sheet:
         return tuple(dict.fromkeys(f.section for f in self.fields))
 
 
+# unit of a temperature or of a difference of two -> how it is shown, how it is taken back
+DEGREES: dict[str, tuple[Callable[[float], float], Callable[[float], float]]] = {
+    "C": (degrees.shown, degrees.celsius),
+    "degrees": (degrees.shown_rise, lambda shown_: shown_ / degrees.shown_rise(1.0)),
+}
 _LISTS = (Kind.NUMBERS, Kind.WORDS, Kind.PAIR, Kind.SHARES)
 
 
@@ -146,8 +152,24 @@ def _number_fault(entry: Field, value: Any) -> str | None:
 _SPLIT = re.compile(r"\s*[,;]\s*|\s+to\s+|\s*[x×]\s*(?=\d)")
 
 
+def in_shown_unit(entry: Field) -> Field:
+    """The same entry as the user sees it: a temperature's unit and bounds are those that the user chose."""
+    if entry.unit not in DEGREES or degrees.unit() == "C":
+        return entry
+    show, _ = DEGREES[entry.unit]
+    unit = degrees.unit() if entry.unit == "C" else entry.unit
+    return replace(entry, unit=unit, low=round(show(entry.low), 9), high=round(show(entry.high), 9))
+
+
 def parse(entry: Field, text: str) -> Any:
     """A value from what a person typed; None for nothing. Raises InputError saying what is allowed."""
+    if entry.unit in DEGREES and degrees.unit() != "C":
+        value = _parsed(in_shown_unit(entry), text)
+        return value if value is None else round(DEGREES[entry.unit][1](value), 9)
+    return _parsed(entry, text)
+
+
+def _parsed(entry: Field, text: str) -> Any:
     text = text.strip()
     if not text or text.lower() == "unknown":
         if entry.required:
@@ -199,9 +221,11 @@ def _allowed(entry: Field) -> str:
 
 
 def shown(entry: Field, value: Any) -> str:
-    """A value as it is typed and shown; "" for unknown."""
+    """A value as it is typed and shown; "" for unknown. A temperature is in the unit that the user chose."""
     if value is None or value == ():
         return ""
+    if entry.unit in DEGREES and entry.kind is Kind.NUMBER:
+        return f"{DEGREES[entry.unit][0](value):.6g}"
     match entry.kind:
         case Kind.FLAG:
             return "yes" if value else "no"

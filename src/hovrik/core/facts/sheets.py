@@ -316,7 +316,9 @@ THRESHOLDS = Sheet(
             "over_share", "Over the limit by", "%", Kind.SHARE, section=_LIMIT, hint="firmware regulates within a few %"
         ),
         Field("over_w", "and at least", "W", N, 0, 20, section=_LIMIT, hint="or half a watt"),
-        Field("throttle_margin_c", "Die near its limit by", "C", N, 0, 20, section=_LIMIT, hint="sensors step by 1"),
+        Field(
+            "throttle_margin_c", "Die near its limit by", "degrees", N, 0, 20, section=_LIMIT, hint="sensors step by 1"
+        ),
         Field(
             "throttle_share",
             "for this share of a pass",
@@ -358,13 +360,13 @@ GUARDS = Sheet(
     (
         *_guard(
             "heat", "Heat",
-            Field("heat_over_c", "Die over its limit by", "C", N, -60, 5, hint="the throttle holds it no more"),
-            Field("heat_under_c", "Clears under it by", "C", N, 0, 80, hint="cool enough to begin anew"),
+            Field("heat_over_c", "Die over its limit by", "degrees", N, -60, 5, hint="the throttle holds it no more"),
+            Field("heat_under_c", "Clears under it by", "degrees", N, 0, 80, hint="cool enough to begin anew"),
         ),
         *_guard(
             "room", "Room",
-            Field("room_trip_c", "Off by", "C", N, 0.5, 20, hint="over 3 no comparison is fair"),
-            Field("room_clear_c", "Clears within", "C", N, 0, 20),
+            Field("room_trip_c", "Off by", "degrees", N, 0.5, 20, hint="over 3 no comparison is fair"),
+            Field("room_clear_c", "Clears within", "degrees", N, 0, 20),
         ),
         *_guard(
             "charge", "Charge",

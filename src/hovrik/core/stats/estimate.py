@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
@@ -16,6 +17,11 @@ class Estimate:
     unit: str = ""
     n: int = 0
     one_pass: bool = False
+
+    def through(self, change: Callable[[float], float]) -> Estimate:
+        """The same in another unit. change : rises with its number."""
+        ends = [None if end is None else change(end) for end in (self.low, self.high)]
+        return replace(self, value=change(self.value), low=ends[0], high=ends[1])
 
     def as_dict(self) -> dict[str, float | str | int | bool | None]:
         """Plain values for JSON."""

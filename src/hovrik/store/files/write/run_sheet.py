@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
+from ....core import degrees
 from ....core.facts.knob import CAP, LIMITS, NO_CAP
 from ....core.facts.place import Source
 from ....core.facts.rig import Rig
@@ -29,13 +30,13 @@ def run_sheet(
     parts = [
         "<html><body>",
         f"<h2>Run sheet: {escape(place)} on {escape(rig.name)}</h2>",
-        f"<p>{escape(slot)}, {question.source.value}. Room {_value(room_c, 'C')}. "
+        f"<p>{escape(slot)}, {question.source.value}. Room {_room(room_c)}. "
         f"Date ________________ By ________________ {escape(f'Plan {plan_code}') if plan_code else ''}</p>",
         "<p>Ring one: gauge in Wh / mAh and V / %. Outside meter: none / at the wall / at the DC input / at the "
         "battery, in mean W / Wh used.</p>",
         f"<p>{escape(_steps(question, rig, design, (scene.start_mark if scene else None) or ''))}</p>",
         '<table border="1" cellspacing="0" cellpadding="5" style="border-collapse: collapse" width="100%"><thead><tr>',
-        "".join(f"<th>{escape(words)}</th>" for words in ("", "limits (W)", "cap (fps)", *BLANKS)),
+        "".join(f"<th>{escape(degrees.heading(words))}</th>" for words in ("", "limits (W)", "cap (fps)", *BLANKS)),
         "</tr></thead>",
         *(_row(planned) for planned in passes),
         "</table>",
@@ -59,7 +60,7 @@ def _steps(question: Question, rig: Rig, design: LadderDesign, mark: str) -> str
 def _cautions(rig: Rig) -> str:
     words = "Keep to limits that the maker allows. Stop if it smells, swells or is too hot to hold."
     if rig.die_limit_c is not None:
-        words += f" Stop at {rig.die_limit_c:.0f} C on the die."
+        words += f" Stop at {degrees.words(rig.die_limit_c)} on the die."
     return words + " Afterwards put every setting back as it was; type the sheet in under Import passes in Bench."
 
 
@@ -74,5 +75,5 @@ def _row(planned: PlannedPass) -> str:
     return "<tr>" + "".join(f"<td>{escape(cell) or '&nbsp;'}</td>" for cell in cells) + "</tr>"
 
 
-def _value(value: float | None, unit: str) -> str:
-    return f"______ {unit}" if value is None else f"{value:g} {unit}"
+def _room(room_c: float | None) -> str:
+    return f"______ {degrees.unit()}" if room_c is None else f"{degrees.shown(room_c):.4g} {degrees.unit()}"
