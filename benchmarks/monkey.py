@@ -34,10 +34,11 @@ from hovrik.app.session import Session
 from hovrik.app.start import make_application
 from hovrik.demo import scenario
 
+APPEARANCE = "Appearance"  # light or dark dresses every widget anew, 2 s: spared
 SIZES = [(1280, 800), (853, 533), (640, 400), (1600, 900)]
 LONG_S, NEVER_S = 0.05, 0.2
 KEYS = [Qt.Key.Key_F6, Qt.Key.Key_Home, Qt.Key.Key_Escape, Qt.Key.Key_Down, Qt.Key.Key_Up, Qt.Key.Key_Tab]
-SPARED = ("Menu", "Quit")  # what would end it, or wait for a person
+SPARED = ("Menu", "Quit", "Stop it", "Let it run")  # what would end it, or wait for a person
 
 
 class Monkey:
@@ -102,7 +103,7 @@ class Monkey:
         return (lambda: QTest.mouseClick(one, Qt.MouseButton.LeftButton)) if one else None
 
     def choose(self):
-        found = [c for c in self._visible(QComboBox) if c.count() > 1]
+        found = [c for c in self._visible(QComboBox) if c.count() > 1 and c.accessibleName() != APPEARANCE]
         one = self.rng.choice(found) if found else None
         at = self.rng.randrange(one.count()) if one else 0
         return (lambda: one.setCurrentIndex(at)) if one else None
@@ -163,7 +164,13 @@ class Monkey:
 
     def dialog(self):
         window = self.window
-        return self.rng.choice([window.open_import, window.open_checks, window.open_stills, window.note_incident])
+        found = [
+            window.open_import, window.open_checks, window.open_stills, window.note_incident,
+            window.desktop.open_preferences, window.desktop.show_keys,
+        ]  # fmt: skip
+        if window.runner.is_running:
+            found.append(lambda: window.runner.is_running and window.close())  # asks first
+        return self.rng.choice(found)
 
     def close_dialog(self):
         for one in self.window.findChildren(QDialog):

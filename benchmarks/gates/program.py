@@ -27,9 +27,8 @@ from hovrik.core.facts.terms import School
 from hovrik.core.facts.title import Scene, Title
 from hovrik.core.passes import heat
 from hovrik.core.passes.figure import low_id
-from hovrik.core.passes.figures import PassFigures, figures_of, spread_of
+from hovrik.core.passes.figures import PassFigures, figures_of
 from hovrik.core.passes.heat import TimeConstants
-from hovrik.core.passes.inside import Inside
 from hovrik.core.passes.point import point_of
 from hovrik.core.passes.record import PassRecord
 from hovrik.core.passes.trace import Channel, Trace
@@ -82,7 +81,7 @@ class Asked:
 
 @dataclass
 class Prepared:
-    """A pass ready to be counted: figures free of any floor, the spread inside it."""
+    """A pass ready to be counted: figures free of any floor."""
 
     id: str
     made: Made
@@ -90,8 +89,6 @@ class Prepared:
     figures: PassFigures
     state: str
     checks: tuple[str, ...]
-    inside: Inside | None = None
-    spread_known: bool = False
 
 
 @dataclass(frozen=True)
@@ -183,18 +180,12 @@ class Analyst:
                     {mark.id: _mark(mark) for mark in said.marks})  # fmt: skip
 
     def _all_counted(self, passes: Sequence[Prepared]) -> list[Counted]:
-        counts: dict[float, int] = {}
-        valid = [one for one in passes if one.state != "void"]
-        for one in valid:
-            counts[one.made.limit_w] = counts.get(one.made.limit_w, 0) + 1
-        single = max(counts.values(), default=0) == 1
-        return [self._counted(one, single) for one in valid]
+        return [self._counted(one) for one in passes if one.state != "void"]
 
-    def _counted(self, one: Prepared, single: bool) -> Counted:
-        if single and not one.spread_known:
-            one.inside, one.spread_known = spread_of(one.record), True
-        point = point_of(one.record.asked, one.record.read, Place(), {}, {})
-        return Counted(one.id, point, one.record.asked, one.figures, one.inside if single else None)
+    def _counted(self, one: Prepared) -> Counted:
+        launch = Condition(str(one.made.launch), Provenance.READ)
+        point = point_of(one.record.asked, one.record.read, Place(), {}, {"launch": launch})
+        return Counted(one.id, point, one.record.asked, one.figures)
 
     def _level(self, level: Group, question: Question, context: answer.Context) -> LevelRead:
         found = {}

@@ -53,7 +53,7 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 15, timeout=60_000)
         assert sum(view.counts for view in window.session.evaluation.views) >= 14
         sentence = window.answer_panel.sentence.text()
-        assert sentence.startswith(("13 W, cap 40: holds 40", "12 W, cap 40: holds 40")) and "from full" in sentence
+        assert sentence.startswith(("13 W, cap 40: holds 40", "14 W, cap 40: holds 40")) and "from full" in sentence
         click(window.stage_buttons["Read"])
         read = window.stage("Read")
         assert len(read.rate.data["limit_w"]) == 5 and read.table.model_.rowCount() == 15

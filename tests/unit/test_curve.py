@@ -83,20 +83,6 @@ def test_choosing_a_family():
     assert curve.choose(x[:2], bent[:2]).curve is None
 
 
-@pytest.mark.parametrize("kind", ["saturating", "segmented"])
-def test_redrawn_curves_spread_as_the_errors_say(kind):
-    x = np.arange(6.0, 22)
-    y = 55 * (1 - np.exp(-0.2 * (x - 2))) if kind == "saturating" else np.minimum(3 * x, 42.0)
-    fit = curve.fit_saturating if kind == "saturating" else curve.fit_segmented
-    drawn = curve.redraw(fit(x, y), x, y, np.full(x.size, 0.3), np.full(x.size, 50.0), draws=200, seed=1)
-    centre = fit(x, y).at(drawn.grid)
-    assert np.abs(drawn.values.mean(axis=0) - centre).max() < 0.5
-    sd = drawn.values.std(axis=0)
-    assert 0.05 < np.median(sd) < 0.3  # a curve through 16 levels is surer than one of them
-    numeric = np.gradient(drawn.values, drawn.grid, axis=1)
-    assert np.median(np.abs(numeric - drawn.slopes)) < 0.05
-
-
 @pytest.mark.parametrize("fit", [curve.fit_saturating, curve.fit_segmented])
 def test_too_few_levels(fit):
     with pytest.raises(InputError):

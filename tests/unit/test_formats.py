@@ -1,6 +1,6 @@
 """Notebooks of formats 1 to 4, as those versions left them: the same passes, profiles and answers, and their sweeps go
 on. tests/data/format-N.hovrik.gz were written by the program of that format, formats.json is what the last of format 3
-read in them."""
+read in them, but for the answer, which is that of the model of now."""
 
 import gzip
 import hashlib

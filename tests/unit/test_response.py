@@ -8,7 +8,6 @@ from helpers.build import QUESTION, changed, counted, ladder_passes, missing, of
 from scipy import stats
 
 from hovrik.core.facts.setup import Setup, static
-from hovrik.core.passes.inside import Inside
 from hovrik.core.read import response
 from hovrik.core.stats.estimate import t_quantile
 from hovrik.core.stats.spread import pooled
@@ -25,19 +24,22 @@ def only(passes, question=QUESTION):
     return found[0]
 
 
-def test_level_mean_is_the_mean_of_logs_over_valid_passes_never_the_best():
+def test_the_low_of_a_level_is_over_all_its_passes_never_the_best():
     lows = [39.0, 40.0, 42.5]
     level = only([counted(12, low, n) for n, low in enumerate(lows)]).groups[0]
-    assert math.exp(level.judged.mean) == pytest.approx(stats.gmean(lows), rel=1e-3)
+    found = level.judged.estimate()
+    assert found.low < 39.5 and 38.5 < found.value < stats.gmean(lows)
     assert level.judged.n == 3 and len(level.passes) == 3
 
 
-def test_probability_of_holding_is_the_t_tail_where_one_level_stands_alone():
-    lows = np.array([38.0, 39.2, 39.9, 40.4])
+def test_a_level_alone_is_less_sure_than_the_t_tail_of_its_lows():
+    """What is asked is the expected share of slow frames, to which the worse passes give more than the better."""
+    lows = np.array([38.0, 39.2, 39.9, 40.4, 38.8, 39.6])
     level = only([counted(12, low, n) for n, low in enumerate(lows)]).groups[0]
     logs = np.log(lows)
-    t = (logs.mean() - math.log(QUESTION.floor.edge)) / (logs.std(ddof=1) / 2)
-    assert level.holds == pytest.approx(stats.t.cdf(t, 3), abs=0.02)
+    t = (logs.mean() - math.log(QUESTION.floor.edge)) / (logs.std(ddof=1) / math.sqrt(6))
+    assert 0.5 < level.holds < stats.t.cdf(t, 5)
+    assert 50 < level.of_100 < 100 * level.holds  # a single pass says less than the mean of many
 
 
 def test_holding_rises_with_watts_and_neighbours_lend_evidence():
@@ -74,10 +76,11 @@ def test_summary_passes_carry_a_rate_but_no_low():
     assert level.rate.n == 3 and level.rate.estimate().low < 50 < level.rate.estimate().high
 
 
-def test_one_pass_a_level_takes_its_interval_from_inside():
-    inside = Inside(0.01, 0.02, 8.0, 300)
-    level = only([counted(12, 41.0, spread=inside), counted(13, 42.0, spread=inside)]).groups[0]
-    assert level.one_pass and level.judged.se == 0.02 and level.rate.se == 0.01 and level.judged.dof == inside.low_dof
+def test_one_pass_a_level_leans_on_the_spread_of_other_scenes():
+    level = only([counted(12, 41.0), counted(13, 42.0)]).groups[0]
+    found = level.rate.estimate()
+    assert level.one_pass and math.log(found.high / found.low) > 2 * 1.96 * 0.01
+    assert 0.2 < level.holds < 0.99
 
 
 def test_settled_temperature_covers_scatter_and_own_error():
@@ -200,11 +203,11 @@ def test_readings_that_agree_by_luck_are_no_better_than_their_gauge():
     assert only(rough).groups[0].draw.se == pytest.approx(0.1 / 2.0, rel=1e-6)
 
 
-def test_neighbours_lend_evidence_even_where_a_level_measured_lower():
+def test_neighbours_do_not_lift_a_level_that_measured_lower_than_the_one_below_it():
     lows = {10: [38.75, 38.9, 39.05], 11: [38.65, 38.8, 38.95], 12: [38.75, 38.95, 39.1]}
     found = only([counted(w, low, n) for w, values in lows.items() for n, low in enumerate(values)])
     holds = [level.holds for level in found.groups]
-    assert holds == sorted(holds) and found.groups[1].judged.mean < found.groups[0].judged.mean
+    assert holds[1] < holds[0] < holds[2]
 
 
 @pytest.mark.parametrize(("depth", "named"), [(0.026, False), (0.041, True)])

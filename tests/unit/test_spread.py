@@ -38,7 +38,7 @@ def test_regimes_do_not_mix():
 
 def test_one_pass_a_level_leans_on_the_prior():
     found = pooled([np.array([1.0]), np.array([1.2])], 0.02)
-    assert [f.se for f in found] == pytest.approx([0.02, 0.02]) and found[0].dof == 2
+    assert [f.se for f in found] == pytest.approx([0.02, 0.02]) and found[0].dof == 4
 
 
 def test_estimate_is_a_t_interval():

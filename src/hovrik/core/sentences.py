@@ -110,7 +110,7 @@ TEMPLATES: Mapping[str, str] = {
         "update Hovrik, or ask another one.",
     "holds": "{setup}: holds {target:n} ({figure}, {low:span}, {passes:pass|passes}, {sure:chance} sure)",
     "holds-inside":
-        "{setup}: holds {target:n} ({figure}, {low:span}, {passes:pass|passes} (interval from inside one pass), "
+        "{setup}: holds {target:n} ({figure}, {low:span}, {passes:pass|passes} a level, "
         "{sure:chance} sure)",
     "from-full": "{hours:hours_span} from full",
     "settled": "{die:span_unit} settled",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from statistics import fmean
 from typing import Any
@@ -14,7 +14,7 @@ from ..core import words
 from ..core.errors import InputError
 from ..core.facts.factor import Factor, static_limit
 from ..core.facts.incident import Incident
-from ..core.facts.knob import Knob, named
+from ..core.facts.knob import named
 from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
@@ -24,11 +24,10 @@ from ..core.message import Message, Value, say
 from ..core.passes import energy, figures, heat
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
-from ..core.passes.inside import Inside
 from ..core.passes.point import Point
 from ..core.passes.purpose import HEAT, purpose
 from ..core.passes.record import Origin, PassRecord
-from ..core.passes.sections import section_figures, section_of
+from ..core.passes.sections import section_figures
 from ..core.passes.verdict import Verdict
 from ..core.questions.question import Question
 from ..core.read import response
@@ -44,8 +43,6 @@ from .points import Places, scope
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
-SPREAD_ALGORITHM = "one-pass-spread"
-SPREAD_VERSION = 1
 
 
 @dataclass(frozen=True)
@@ -146,7 +143,7 @@ def evaluate(
     constants = _Constants(memory, memory.records(PassQuery(rig=question.rig, purpose=HEAT)))
     views = _views(memory, records, notes, constants, progress, section)
     counted = [view for view in views if view.counts]
-    responses = _responses(memory, counted, question, factor, named(knobs), section)
+    responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     responses = _with_incidents(responses, _incidents(notebook, places, question))
     context = replace(_context(views, counted, rig), counted=len(counted), along=factor.label.lower())
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
@@ -255,32 +252,6 @@ def _views(
         )
         for record in records
     ]  # fmt: skip
-
-
-def _responses(
-    memory: Memory, counted: Sequence[PassView], question: Question, factor: Factor, knobs: Mapping[str, Knob],
-    section: Section | None,
-) -> list[Response]:  # fmt: skip
-    """Responses of the counted passes. One with one pass a level takes its intervals from inside the passes."""
-    passes = [view.counted for view in counted]
-    found = response.read(passes, question, factor, knobs)
-    single = {
-        id_ for one in found if all(len(group.passes) == 1 for group in one.groups)
-        for group in one.groups for id_ in group.passes
-    }  # fmt: skip
-    if not single:
-        return found
-    spreads = memory.derived(
-        _of(SPREAD_ALGORITHM, section), SPREAD_VERSION, [v.record for v in counted if v.record.id in single],
-        lambda body: Inside(**body) if body else None, partial(_spread, section=section),
-        lambda one: asdict(one) if one else {},
-    )  # fmt: skip
-    return response.read([replace(one, spread=spreads.get(one.id)) for one in passes], question, factor, knobs)
-
-
-def _spread(record: PassRecord, section: Section | None) -> Inside | None:
-    part = record if section is None else section_of(record, section)
-    return figures.spread_of(part) if part is not None else None
 
 
 def _of(algorithm: str, section: Section | None) -> str:

@@ -16,7 +16,7 @@ from PyQt6.QtGui import QColor
 
 from ...core.facts.terms import Floor
 from ...core.read.group import Group
-from ...core.read.marks import POWER_WORDS, Mark, power_at
+from ...core.read.marks import POWER_WORDS, Mark
 from ...core.read.response import RATE, Response
 from ...core.stats.estimate import Estimate, Mean
 from ...core.words import percent, plural
@@ -143,10 +143,9 @@ class RatePlot(Plot):
         self._draw_marks(rate)
         name_axis(self, self._response)
         ordered = self._response.factor.is_ordered
-        chosen = self._response.curve
-        if chosen is not None and chosen.curve is not None and chosen.family != "monotone":
-            grid = np.linspace(rate.at[0], rate.at[-1], 120)
-            self.addItem(pg.PlotCurveItem(grid, chosen.curve.at(grid), pen=pen("rate", 1)))
+        drawn = self._response.drawn
+        if drawn is not None:
+            self.addItem(pg.PlotCurveItem(drawn.limits, np.median(drawn.rate, axis=0), pen=pen("rate", 1)))
         elif len(rate.at) > 1 and ordered:
             self.addItem(pg.PlotCurveItem(np.array(rate.at), np.array(rate.values), pen=pen("rate", 1)))
         if len(low.at) > 1 and ordered:
@@ -291,8 +290,10 @@ class WorthPlot(Plot):
             return ""
         kind, points = per_watt_of(self._response)
         index = nearest(points.at, x)
-        watts = power_at(self._response, np.array([points.at[index]]))[0]
-        level = self._response.factor.words(self._response.groups[index].level)
+        group = self._response.groups[self._response.places.tolist().index(points.at[index])]
+        power = group.mean(self._response.watts)
+        watts = power.value if power is not None else group.at
+        level = self._response.factor.words(group.level)
         return (
             f"{level}, {watts:.1f} W {kind}\n{points.values[index]:.2f} fps per W "
             f"({points.lows[index]:.2f} to {points.highs[index]:.2f})"

@@ -122,8 +122,9 @@ def apply(application: QApplication, theme: Theme) -> None:
     """Use `theme` for everything shown from now on, and tell every window to draw anew."""
     global _current
     _current = theme
-    application.setStyle("Fusion")
-    application.setFont(base_font())
+    if not application.styleSheet():
+        application.setStyle("Fusion")
+        application.setFont(base_font())
     application.setPalette(_palette(theme))
     application.setStyleSheet(style_sheet(theme))
     for widget in application.allWidgets():

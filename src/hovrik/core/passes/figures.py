@@ -13,8 +13,7 @@ from . import frames, heat
 from .figure import BY_ID, FIGURES, low_id
 from .frames import FrameFigures
 from .heat import Settled, TimeConstants
-from .inside import Inside, within_pass
-from .record import Origin, PassRecord
+from .record import PassRecord
 from .tail import Tail
 from .trace import Channel, Trace
 
@@ -160,11 +159,3 @@ def _end_mean(trace: Trace, name: str) -> float | None:
     end = channel.between(trace.end_ns - 5_000_000_000, trace.end_ns).values
     end = end[np.isfinite(end)]
     return float(end.mean()) if end.size else None
-
-
-def spread_of(record: PassRecord, load_s: float | None = None) -> Inside | None:
-    """Spread from inside the pass, for where it is the only one of its setup."""
-    if record.trace is None or record.origin is Origin.SUMMARY:
-        return None
-    interval_ms = record.trace.interval_ms()
-    return within_pass(interval_ms[interval_ms > 0], load_s=load_s)

@@ -49,6 +49,13 @@ class Tail:
         low, high = float(self.slower[at]), float(self.slower[at + 1])
         return low + (place - at) * (high - low)
 
+    def slower_at(self, interval_ms: Intervals) -> Intervals:
+        """(m,) shares of frames slower than each of (m,) intervals, as `slower_than` has them."""
+        among = interval_ms >= self.slowest_ms[0]
+        kept = self.slowest_ms.size - np.searchsorted(self.slowest_ms, interval_ms * (1 + 1e-7))
+        place = np.log(np.maximum(interval_ms, FIRST_MS) / FIRST_MS) / _STEP
+        return np.where(among, kept / self.frames, np.interp(place, np.arange(POINTS), self.slower))
+
     def missed(self, target_fps: float) -> float:
         """Share of intervals over 1.5 x the target interval."""
         return self.slower_than(MISSED_RATIO * 1000.0 / target_fps)

@@ -15,12 +15,13 @@ from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
 from ..facts.terms import Aim, Floor
 from ..message import Message, Value, say
+from ..model.held import more_to_settle
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
 from ..questions.question import Question
 from ..stats.estimate import Estimate, Mean
 from . import marks
-from .group import Group
+from .group import RATE, Group
 from .marks import Mark
 from .response import Response
 
@@ -133,7 +134,7 @@ def _preference(response: Response, group: Group, question: Question) -> tuple[f
     aim asks for."""
     draw = group.draw.mean if group.draw else math.inf
     place = float(response.groups.index(group))
-    if marks.RATE in response.factor.rising and response.factor.unit == "W":
+    if RATE in response.factor.rising and response.factor.unit == "W":
         return (group.at, draw)
     if question.terms.aim is Aim.FRAMES:
         return (-group.judged.mean if group.judged else 0.0, draw, place)
@@ -187,7 +188,7 @@ def _stated(response: Response, group: Group, question: Question, context: Conte
     if floor is None:
         parts = [say("chosen", setup=named, passes=len(group.passes))]
     elif group.judged is None:
-        share = Value(group.missed[0] ** 2 if group.missed else 0.0)
+        share = Value(group.missed or 0.0)
         parts = [say("holds-share", setup=named, target=floor.value, share=share, passes=len(group.passes),
                      sure=group.holds or 0.0)]  # fmt: skip
     else:
@@ -290,25 +291,16 @@ def _up_words(response: Response, up: Group, group: Group, question: Question, c
 
 def _short_words(other: Group, name: Message, floor: Floor) -> Message | None:
     """By what a group falls short of the floor; None where its figure is not known."""
-    if other.missed and other.missed[0] ** 2 > floor.missed_share:
-        return say("less-misses", step=name, missed=other.missed[0] ** 2)
+    if other.missed is not None and other.missed > floor.missed_share:
+        return say("less-misses", step=name, missed=other.missed)
     if other.judged is not None:
         return say("less-drops", step=name, low=_value(other.judged.estimate()))
     return None
 
 
 def more_passes(group: Group, question: Question) -> int | None:
-    """Further passes at a level that would settle whether it holds, by its present spread; None: over 12."""
-    judged, floor = group.judged, question.terms.floor
-    if judged is None or floor is None:
-        return 2
-    margin = abs(judged.mean - judged.on_scale(floor.edge))
-    single = judged.se * math.sqrt(judged.n)
-    if margin < 1e-9:
-        return None
-    needed = math.ceil((1.75 * single / margin) ** 2)
-    more = max(needed - judged.n, 1)
-    return more if more <= 12 else None
+    """Further passes at a level that would settle whether it holds in four of five futures; None: over 20."""
+    return more_to_settle(group.margin, question.terms.sure) if group.margin is not None else 2
 
 
 def _settle_it(response: Response, question: Question, before: Group | None = None) -> list[Message]:

@@ -12,10 +12,13 @@ from numpy.typing import NDArray
 from ..facts.factor import Factor
 from ..facts.knob import CAP, Level, is_number
 from ..facts.setup import Setup
-from ..facts.terms import Floor, School
-from ..passes.figure import FIGURES, Figure, floor_figure
+from ..facts.terms import LOW, LOW_TENTH, Floor, School
+from ..model import held
+from ..model.held import Held, Margin
+from ..model.ladder import Ladder
+from ..passes.figure import BY_ID, FIGURES, Figure, floor_figure, low_id
 from ..passes.figures import PassFigures
-from ..passes.inside import Inside
+from ..passes.frames import MISSED_RATIO
 from ..passes.point import Point
 from ..stats.estimate import Mean
 from ..stats.spread import pooled
@@ -24,20 +27,33 @@ Array = NDArray[np.float64]
 
 # share of the cap from which a figure varies by pacing, not by load
 AT_CAP: Mapping[str, float] = {"mean_fps": 0.995, **{f.id: 0.97 for f in FIGURES if f.floor.startswith("low_")}}
+RATE = "mean_fps"
+# share of frames that may be slower where a low is held
+LOW_SHARES: Mapping[str, float] = {LOW: 0.01, LOW_TENTH: 0.001}
 HEAT = ("die_c", "shell_c")
 HEAT_DOF = 60.0  # its quantile is 2: settled temperatures are given to two standard errors
 
 
 @dataclass(frozen=True)
 class Counted:
-    """A pass that counts, with its figures. asked : the knobs it was asked for; spread : from inside it, given where
-    it is the only one of its level."""
+    """A pass that counts, with its figures. asked : the knobs it was asked for."""
 
     id: str
     point: Point
     asked: Setup
     figures: PassFigures
-    spread: Inside | None = None
+
+
+@dataclass(frozen=True)
+class NotJudged:
+    """In place of `Held` where passes cannot tell."""
+
+    holds: None = None
+    of_100: None = None
+    margin: None = None
+
+
+NOT_JUDGED = NotJudged()
 
 
 @dataclass(frozen=True)
@@ -45,9 +61,9 @@ class Group:
     """Passes at one level of a factor. setup : what can be set of them; means : figure id to Mean; judged : mean of
     the figure that the floor names.
 
-    missed : mean and error of the root of the share that the floor's own rule looks at; holds : probability that the
-    floor is held, None where that cannot be judged; one_pass : its interval comes from inside a single pass; why :
-    figure id to the reason it is not given.
+    missed : share of frames that the floor's own rule looks at; holds : probability that the floor is held, None where
+    that cannot be judged; of_100 : how many of 100 such passes would hold it; margin : how far it lies from the edge;
+    one_pass : no level has more than one pass; why : figure id to the reason it is not given.
     """
 
     level: Level
@@ -55,8 +71,10 @@ class Group:
     passes: tuple[str, ...]
     means: Mapping[str, Mean]
     judged: Mean | None = None
-    missed: tuple[float, float] | None = None
+    missed: float | None = None
     holds: float | None = None
+    of_100: float | None = None
+    margin: Margin | None = None
     one_pass: bool = False
     why: Mapping[str, str] = field(default_factory=dict)
     incidents: int = 0
@@ -86,24 +104,72 @@ class Group:
         return self.means.get("package_w")
 
 
+def ladder_of(levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor) -> Ladder:
+    """Levels and their passes as the model takes them."""
+    at = np.array([float(level) if is_number(level) and level is not None else math.nan for level in levels])
+    figures = tuple(tuple(one.figures for one in group) for group in members)
+    ordered = factor.is_number and bool(np.isfinite(at).all())
+    launches = tuple(tuple(one.point.launch for one in group) for group in members)
+    return Ladder(figures, launches, at, ordered, RATE in factor.rising, tuple(cap_of(group) for group in members))
+
+
 def groups_of(
     levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor, floor: Floor | None, school: School
 ) -> list[Group]:
     """A group a level, levels in the factor's order."""
-    means = [_means(figure, members, factor) for figure in FIGURES]
+    ladder = ladder_of(levels, members, factor)
+    means = {figure.id: _means(figure, members, factor) for figure in FIGURES}
+    means |= _modelled(ladder)
     named = floor_figure(floor.figure, school) if floor is not None else None
-    missed = _missed(members, floor)
+    judged, missed = _judged(ladder, floor, named, school), _missed(members, floor)
+    single = all(len(group) == 1 for group in members)
     groups = []
     for at, (level, group) in enumerate(zip(levels, members)):
-        own = {figure.id: mean for figure, row in zip(FIGURES, means) if (mean := row[at]) is not None}
+        own = {figure.id: mean for figure in FIGURES if (mean := means[figure.id][at]) is not None}
         why = {key: reason for one in reversed(group) for key, reason in one.figures.why.items() if key not in own}
+        said = judged[at] or NOT_JUDGED
         groups.append(
             Group(
                 level, setup_of(group), tuple(one.id for one in group), own, own.get(named.id) if named else None,
-                missed[at], None, len(group) == 1 and group[0].spread is not None, why,
+                missed[at], said.holds, said.of_100, said.margin, single, why,
             )
         )  # fmt: skip
     return groups
+
+
+def _modelled(ladder: Ladder) -> dict[str, list[Mean | None]]:
+    """What the model says of rates and of lows by percentile."""
+    found = {RATE: held.rates(ladder)}
+    for share, part in (("1pct", 0.01), ("0_1pct", 0.001)):
+        name = low_id(School.PERCENTILE, share)
+        found[name] = held.lows(ladder, name, part, held.AROUND if share == "1pct" else 0)
+    return found
+
+
+def _judged(ladder: Ladder, floor: Floor | None, named: Figure | None, school: School) -> list[Held | None]:
+    """Whether each level holds the floor; None where its passes cannot tell."""
+    if floor is None:
+        return [Held(1.0, 100.0, Margin(math.inf, 0.0, 0.0)) for _ in ladder.figures]
+    low = low_id(school)
+    if floor.is_slow_share:
+        return held.shares_held(ladder, low, 1000.0 / floor.edge, floor.missed_share)
+    if named is None:
+        return [None] * len(ladder.figures)
+    if floor.figure in LOW_SHARES and school is School.PERCENTILE:
+        return held.shares_held(ladder, named.id, 1000.0 / floor.edge, LOW_SHARES[floor.figure])
+    found = held.values_held(ladder, named.id, named.prior_sd, floor.edge, less=floor.less_is_better)
+    if floor.figure not in LOW_SHARES:
+        return found
+    missed = held.shares_held(ladder, named.id, MISSED_RATIO * 1000.0 / floor.value, floor.missed_share)
+    return [_both(one, other) for one, other in zip(found, missed)]
+
+
+def _both(one: Held | None, other: Held | None) -> Held | None:
+    """A low and the missed share both hold; they are not taken to go together."""
+    if one is None or other is None:
+        return one
+    margin = min(one, other, key=lambda held_: held_.holds).margin
+    return Held(one.holds * other.holds, one.of_100 * other.of_100 / 100, margin)
 
 
 def setup_of(group: Sequence[Counted]) -> Setup:
@@ -111,6 +177,11 @@ def setup_of(group: Sequence[Counted]) -> Setup:
     asked = dict.fromkeys(key for one in group for key in one.asked)
     merged = {key: value for one in reversed(group) for key, value in one.point.setup.items()}
     return Setup({key: merged[key] for key in asked} if asked else merged)
+
+
+def own_means(name: str, members: Sequence[Sequence[Counted]], factor: Factor) -> list[Mean | None]:
+    """Means of a figure from the passes of each level alone."""
+    return _means(BY_ID[name], members, factor)
 
 
 def _means(figure: Figure, members: Sequence[Sequence[Counted]], factor: Factor) -> list[Mean | None]:
@@ -124,13 +195,10 @@ def _means(figure: Figure, members: Sequence[Sequence[Counted]], factor: Factor)
     caps = [cap_of(members[at]) for at in present]
     fading = 0.5 if factor.is_number else 1.0
     means = pooled(known, figure.prior_sd, regimes(known, caps, figure.id), fading=fading, log=figure.log)
-    repeated = any(group.size > 1 for group in known)
     for at, mean in zip(present, means):
         own = mean
         if figure.id in HEAT:
             own = _settled(values[at], members[at], figure.id)
-        elif not repeated:
-            own = _from_inside(mean, members[at][0], figure)
         found[at] = _with_reading_error(own, members[at], figure)
     return found
 
@@ -156,16 +224,6 @@ def regimes(values: Sequence[Array], caps: Sequence[float | None], figure: str) 
     ]
 
 
-def _from_inside(mean: Mean, one: Counted, figure: Figure) -> Mean:
-    """The interval of a level with one pass, where no level has more, from inside that pass."""
-    inside = one.spread
-    if inside is None or figure.id not in AT_CAP:
-        return mean
-    of_low = figure.id != "mean_fps"
-    se, dof = (inside.low_se, inside.low_dof) if of_low else (inside.rate_se, inside.dof)
-    return Mean(mean.mean, se, dof, 1)
-
-
 def reading_share(figures: PassFigures, figure: str) -> float:
     """Standard deviation of a figure's own reading, as a share of it; 0 where it is not known."""
     value, error = figures.value(figure), figures.errors.get(figure)
@@ -178,7 +236,12 @@ def _with_reading_error(mean: Mean, group: Sequence[Counted], figure: Figure) ->
     if not shares:
         return mean
     own = math.sqrt(float(np.mean(np.square(shares))) / len(group))
-    return replace(mean, se=math.hypot(mean.se, own) if mean.n == 1 else max(mean.se, own))
+    se = math.hypot(mean.se, own) if mean.n == 1 else max(mean.se, own)
+    ends = None
+    if mean.ends is not None:
+        low, high = (mean.mean + (end - mean.mean) * se / mean.se for end in mean.ends)
+        ends = (low, high)
+    return replace(mean, se=se, ends=ends)
 
 
 def _settled(values: Array, group: Sequence[Counted], figure: str) -> Mean:
@@ -189,17 +252,11 @@ def _settled(values: Array, group: Sequence[Counted], figure: str) -> Mean:
     return Mean(float(values.mean()), max(own, scatter), HEAT_DOF, values.size, log=False)
 
 
-def _missed(members: Sequence[Sequence[Counted]], floor: Floor | None) -> list[tuple[float, float] | None]:
-    """Mean and standard error of the share of frames that a floor's rule looks at, on the square-root scale where a
-    share's variance is even: over 1.5 x the target interval for a low, slower than the floor for slow frames."""
+def _missed(members: Sequence[Sequence[Counted]], floor: Floor | None) -> list[float | None]:
+    """Mean share of frames that a floor's rule looks at: over 1.5 x the target interval for a low, slower than the
+    floor for slow frames."""
     if floor is None or not floor.looks_at_shares:
         return [None] * len(members)
-    roots = []
-    for group in members:
-        tails = [tail for one in group if (tail := one.figures.tail) is not None]
-        shares = [tail.slow(floor.edge) if floor.is_slow_share else tail.missed(floor.value) for tail in tails]
-        roots.append(np.sqrt(np.array(shares)))
-    ss = sum(float(((r - r.mean()) ** 2).sum()) for r in roots if r.size > 1)
-    dof = sum(r.size - 1 for r in roots if r.size > 1)
-    sd = math.sqrt((ss + 2 * 0.01**2) / (dof + 2))
-    return [(float(r.mean()), sd / math.sqrt(r.size)) if r.size else None for r in roots]
+    tails = [[tail for one in group if (tail := one.figures.tail) is not None] for group in members]
+    rule = (lambda tail: tail.slow(floor.edge)) if floor.is_slow_share else (lambda tail: tail.missed(floor.value))
+    return [float(np.mean([rule(tail) for tail in group])) if group else None for group in tails]

@@ -11,13 +11,12 @@ from numpy.typing import NDArray
 
 from .. import words
 from ..message import Message, say
+from ..model.drawn import QUARTERS, Drawn
 from ..questions.question import Question
-from ..stats.curve import Redrawn, redraw
-from .response import RATE, Response
+from .response import Response
 
 Array = NDArray[np.float64]
 
-DRAWS = 400
 CEILING_SHARE = 0.02
 POWER_WORDS = {"draw_w": "draw", "package_w": "package", "": "limit"}
 
@@ -60,82 +59,67 @@ class Mark:
 def find(response: Response, question: Question) -> tuple[Mark, ...]:
     """First playable, best frames per watt, last watt that pays, ceiling: those that the passes carry. They are marks
     on a scale of watts along which the rate rises; there are none on other factors."""
-    factor = response.factor
-    if factor.unit != "W" or RATE not in factor.rising:
+    drawn = response.drawn
+    if drawn is None:
         return ()
     found = []
-    playable = _first_playable(response, question)
-    if playable is not None:
-        found.append(playable)
-    known = [(group.at, group.rate) for group in response.groups if group.rate is not None]
-    fitted = response.curve.curve if response.curve is not None else None
-    if fitted is None or len(known) < 4:
+    if drawn.over is not None and question.terms.floor is not None:
+        found.append(_first_playable(drawn, drawn.over, question.terms.floor.value))
+    if sum(group.rate is not None for group in response.groups) < 4:
         return tuple(found)
-    x = np.array([at for at, _ in known])
-    y = np.array([rate.value for _, rate in known])
-    se = np.array([rate.value_se for _, rate in known])
-    dof = np.array([rate.dof for _, rate in known])
-    drawn = redraw(fitted, x, y, se, dof, draws=DRAWS, seed=7)
-    centre_value, centre_slope = fitted.at(drawn.grid), fitted.slope(drawn.grid)
-    found.append(_best_per_watt(response, drawn, centre_value))
-    found.append(_last_paying(drawn, centre_slope, question.terms.price))
-    found.append(_ceiling(drawn, centre_value))
+    found.append(_best_per_watt(response, drawn))
+    found.append(_last_paying(drawn, question.terms.price))
+    found.append(_ceiling(drawn))
     return tuple(found)
 
 
-def _first_playable(response: Response, question: Question) -> Mark | None:
-    """Watts at which the judged figure crosses the floor, by straight lines between the levels of each draw."""
-    floor, figure = question.terms.floor, response.figure
-    if response.judged_draws is None or floor is None or figure is None or figure.id not in response.factor.rising:
-        return None
-    known = [(group.at, group.judged) for group in response.groups if group.judged is not None]
-    x = np.array([at for at, _ in known])
-    edge = known[0][1].on_scale(floor.edge)
-    crossings = np.array([crossing_w(x, row, edge) for row in response.judged_draws[:DRAWS]])
-    means = np.array([judged.mean for _, judged in known])
-    value = crossing_w(x, np.maximum.accumulate(means), edge)
-    low, high = (float(v) for v in np.quantile(np.clip(crossings, x[0], x[-1]), (0.025, 0.975)))
-    name = say("mark.first_playable", target=floor.value)
-    if value <= x[0]:
-        return Mark("first_playable", name, None, None, float(x[0]), say("mark.lowest-holds"))
-    if not math.isfinite(value):
-        return Mark("first_playable", name, None, float(x[-1]), None, say("mark.none-holds"))
-    return Mark("first_playable", name, float(value), low, high)
+def _first_playable(drawn: Drawn, over: Array, target: float) -> Mark:
+    """The lowest watts from which slow frames are few enough, in each draw."""
+    limits, name = drawn.limits, say("mark.first_playable", target=target)
+    crossings = np.array([crossing_w(limits, -row, 0.0) for row in over])
+    low, value, high = _ends(drawn, crossings)
+    if value <= limits[0]:
+        return Mark("first_playable", name, None, None, max(high, float(limits[0])), say("mark.lowest-holds"))
+    if value > limits[-1]:
+        return Mark("first_playable", name, None, min(low, float(limits[-1])), None, say("mark.none-holds"))
+    return Mark("first_playable", name, value, max(low, float(limits[0])), min(high, float(limits[-1])))
+
+
+def _ends(drawn: Drawn, values: Array) -> tuple[float, float, float]:
+    """Low end, middle and high end of drawn watts, which may be infinite; no finer than half of what is drawn at."""
+    ordered, size = np.sort(values), values.size
+    low, value, high = (float(ordered[min(int(share * size), size - 1)]) for share in (0.025, 0.5, 0.975))
+    half = drawn.step / (2 * QUARTERS)
+    first, last = float(drawn.limits[0]), float(drawn.limits[-1])
+    return (low - half if low > first else low), value, (high + half if high < last else high)
 
 
 def crossing_w(x: Array, y: Array, floor: float) -> float:
-    """First x at which y (non-decreasing, (k,)) reaches `floor` by straight lines; -inf below x[0], inf past x[-1]."""
-    at = int(np.searchsorted(y, floor))
+    """First x at which y (k,) reaches `floor` by straight lines; -inf where it does at x[0], inf where nowhere."""
+    reached = np.flatnonzero(y >= floor)
+    if not reached.size:
+        return math.inf
+    at = int(reached[0])
     if at == 0:
         return -math.inf
-    if at == y.size:
-        return math.inf
+    if not math.isfinite(y[at - 1]):
+        return float(x[at])
     share = (floor - y[at - 1]) / (y[at] - y[at - 1])
     return float(x[at - 1] + share * (x[at] - x[at - 1]))
 
 
-def _best_per_watt(response: Response, drawn: Redrawn, centre: Array) -> Mark:
+def _best_per_watt(response: Response, drawn: Drawn) -> Mark:
     name = say("mark.best_per_watt", power=POWER_WORDS[response.watts])
-    watts = power_at(response, drawn.grid)
-    ratio = centre / watts
-    at = int(ratio.argmax())
-    peaks = drawn.grid[(drawn.values / watts).argmax(axis=1)]
-    low, high = (float(v) for v in np.quantile(peaks, (0.025, 0.975)))
+    ratio = drawn.rate / drawn.watts
+    peaks = drawn.limits[ratio.argmax(axis=1)]
+    low, _, high = _ends(drawn, peaks)
+    value = float(drawn.limits[int(np.median(ratio, axis=0).argmax())])
     note = None
-    if at == 0:
+    if value == drawn.limits[0]:
         note = say("mark.at-lowest")
-    elif at == drawn.grid.size - 1:
+    elif value == drawn.limits[-1]:
         note = say("mark.at-highest")
-    value = float(drawn.grid[at])
     return Mark("best_per_watt", name, value, min(low, value), max(high, value), note)
-
-
-def power_at(response: Response, levels: Array) -> Array:
-    """Draw, package power or the limit itself (`Response.watts`) at levels (n,), W, by straight lines between them."""
-    if not response.watts:
-        return levels
-    pairs = [(group.at, mean.value) for group in response.groups if (mean := group.mean(response.watts)) is not None]
-    return np.interp(levels, [w for w, _ in pairs], [value for _, value in pairs])
 
 
 def last_paying_w(grid: Array, slope: Array, price: float) -> float:
@@ -144,36 +128,52 @@ def last_paying_w(grid: Array, slope: Array, price: float) -> float:
     nan where no watt on the grid pays.
     """
     pays = np.flatnonzero(slope >= price)
-    return float(grid[pays[-1]]) if pays.size else math.nan
+    if not pays.size:
+        return math.nan
+    at = int(pays[-1])
+    if at == grid.size - 1:
+        return float(grid[-1])
+    share = (slope[at] - price) / (slope[at] - slope[at + 1])
+    return float(grid[at] + share * (grid[at + 1] - grid[at]))
 
 
-def _last_paying(drawn: Redrawn, centre: Array, price: float) -> Mark:
+def gains(drawn: Drawn) -> tuple[Array, Array]:
+    """Gain a watt over one step about each limit that has half a step to either side: (m,) W, (draws, m) fps a W."""
+    limits, half = drawn.limits, drawn.step / 2
+    inner = limits[(limits >= limits[0] + half - 1e-9) & (limits <= limits[-1] - half + 1e-9)]
+    up, down = (_between(limits, drawn.rate, inner + side) for side in (half, -half))
+    return inner, (up - down) / drawn.step
+
+
+def _between(x: Array, rows: Array, at: Array) -> Array:
+    """Rows (d, k) over x (k,) at (m,) places by straight lines."""
+    right = np.clip(np.searchsorted(x, at), 1, x.size - 1)
+    share = (at - x[right - 1]) / (x[right] - x[right - 1])
+    return np.asarray(rows[:, right - 1] + share * (rows[:, right] - rows[:, right - 1]))
+
+
+def _last_paying(drawn: Drawn, price: float) -> Mark:
     name = say("mark.last_paying", price=price)
-    grid = drawn.grid
-    value = last_paying_w(grid, centre, price)
-    each = np.array([last_paying_w(grid, row, price) for row in drawn.slopes])
-    each = np.where(np.isnan(each), grid[0], each)
-    low, high = (float(v) for v in np.quantile(each, (0.025, 0.975)))
-    if math.isnan(value):
-        return Mark("last_paying", name, None, None, float(grid[0]), say("mark.none-pays"))
+    grid, slopes = gains(drawn)
+    each = np.array([last_paying_w(grid, row, price) for row in slopes])
+    none = float(np.isnan(each).mean())
+    low, value, high = _ends(drawn, np.where(np.isnan(each), grid[0], each))
+    if none > 0.5:
+        return Mark("last_paying", name, None, None, max(high, float(grid[0])), say("mark.none-pays"))
     if value >= grid[-1] - 1e-9:
-        return Mark("last_paying", name, None, float(grid[-1]), None, say("mark.all-pay"))
-    bounds = np.quantile(drawn.slopes, (0.025, 0.975), axis=0)
-    undecided = grid[(bounds[0] <= price) & (bounds[1] >= price)]
-    along = undecided.size > 0 and float(np.ptp(undecided)) > 0.25 * float(np.ptp(grid))
-    note = say("mark.along") if along else None
-    return Mark("last_paying", name, value, min(low, value), max(high, value), note, along)
+        return Mark("last_paying", name, None, low, None, say("mark.all-pay"))
+    middle = last_paying_w(grid, np.median(slopes, axis=0), price)
+    value = min(max(middle, low), high) if math.isfinite(middle) else value
+    along = high - low > 0.25 * float(np.ptp(drawn.limits))
+    return Mark("last_paying", name, value, low, high, say("mark.along") if along else None, along)
 
 
-def _ceiling(drawn: Redrawn, centre: Array) -> Mark:
-    name = say("mark.ceiling")
-
-    def lowest(row: Array) -> float:
-        return float(drawn.grid[np.flatnonzero(row >= (1 - CEILING_SHARE) * row.max())[0]])
-
-    value = lowest(centre)
-    low, high = (float(v) for v in np.quantile([lowest(row) for row in drawn.values], (0.025, 0.975)))
-    slope = (centre[-1] - centre[-2]) / (drawn.grid[-1] - drawn.grid[-2])
-    rising = slope * 0.1 * float(np.ptp(drawn.grid)) > CEILING_SHARE / 2 * centre[-1]
-    note = say("mark.rising") if rising else None
-    return Mark("ceiling", name, value, min(low, value), max(high, value), note)
+def _ceiling(drawn: Drawn) -> Mark:
+    name, limits = say("mark.ceiling"), drawn.limits
+    each = np.array([crossing_w(limits, row, (1 - CEILING_SHARE) * row.max()) for row in drawn.rate])
+    low, _, high = _ends(drawn, np.maximum(each, limits[0]))
+    centre = np.median(drawn.rate, axis=0)
+    value = min(max(crossing_w(limits, centre, (1 - CEILING_SHARE) * centre.max()), low), high)
+    part = max(int(0.1 * centre.size), 1)
+    rising = centre[-1] - centre[-1 - part] > CEILING_SHARE / 2 * centre[-1]
+    return Mark("ceiling", name, value, low, high, say("mark.rising") if rising else None)

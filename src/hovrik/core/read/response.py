@@ -10,33 +10,44 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..facts.factor import DAY, ROOM, VERSION, Factor, static_limit
-from ..facts.knob import Knob, Level
+from ..facts.knob import Knob, Level, is_number
 from ..facts.setup import Setup
-from ..facts.terms import Floor
+from ..facts.terms import School
 from ..finding import About, Finding, State
 from ..message import Message, Value, say
-from ..passes.figure import BY_ID, Figure, floor_figure
+from ..model.drawn import Drawn, drawn
+from ..passes.figure import BY_ID, Figure, floor_figure, low_id
 from ..passes.point import Point
 from ..questions.question import Question
 from ..stats import curve as curves
 from ..stats import surprise
 from ..stats.estimate import Mean
 from .agree import Difference, clusters, differences, silences
-from .group import Counted, Group, cap_of, groups_of, reading_share, regimes, setup_of
+from .group import (
+    LOW_SHARES,
+    RATE,
+    Counted,
+    Group,
+    cap_of,
+    groups_of,
+    ladder_of,
+    own_means,
+    reading_share,
+    regimes,
+    setup_of,
+)
 
 Array = NDArray[np.float64]
 
-DRAWS = 4000
 DENT_SE = 4.5
-RATE = "mean_fps"
 
 
 @dataclass(frozen=True)
 class Response:
     """Groups along one factor.
 
-    family : the knobs they share; groups in the factor's order; hold_draws : (draws, k) bool, whether each group that
-    can be judged holds in each draw of the joint posterior; curve : what describes the mean rates, None for words;
+    family : the knobs they share; groups in the factor's order; drawn : joint draws along a ladder of watts, None on
+    others; curve : what describes the mean rates, None for words;
     dents : (level, what is said); surprises : (pass id, what is said) of passes that stand out; findings : what was
     pooled unknown; apart : what keeps it apart from other responses of the same setups, in words.
     """
@@ -45,8 +56,7 @@ class Response:
     family: Setup
     groups: tuple[Group, ...]
     figure: Figure | None
-    hold_draws: NDArray[np.bool_] | None
-    judged_draws: Array | None
+    drawn: Drawn | None
     curve: curves.Chosen | None
     dents: tuple[tuple[Level, Message], ...] = ()
     surprises: tuple[tuple[str, Message], ...] = ()
@@ -127,18 +137,16 @@ def _read(
     floor = question.terms.floor
     made = groups_of(levels, members, factor, floor, question.school)
     figure = floor_figure(floor.figure, question.school) if floor is not None else None
-    hold_draws, judged_draws = _hold_draws(made, factor, figure, floor)
-    if hold_draws is not None:
-        shares = iter(hold_draws.mean(axis=0).tolist())
-        made = [replace(group, holds=next(shares)) if _can_judge(group, floor) else group for group in made]
-    known = [(group, group.rate) for group in made if group.rate is not None]
+    raw = zip(made, own_means(RATE, members, factor))
+    known = [(group, mean) for group, mean in raw if mean is not None]
     chosen = None
     if factor.is_number and known and all(math.isfinite(group.at) for group, _ in known):
         x, y = np.array([group.at for group, _ in known]), np.array([rate.value for _, rate in known])
         chosen = curves.choose(x, y)
     every = [one for group in members for one in group]
+    drawn_ = _drawn(levels, members, factor, question)
     response = Response(
-        factor, setup_of(every).without(*factor.knobs), tuple(made), figure, hold_draws, judged_draws, chosen,
+        factor, setup_of(every).without(*factor.knobs), tuple(made), figure, drawn_, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
         _surprises(levels, members, factor), (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)),
     )  # fmt: skip
@@ -197,57 +205,19 @@ def _launched_apart(members: Sequence[Sequence[Counted]]) -> tuple[Finding, ...]
     return (Finding("launched-apart", State.SUSPECT, said, about=About.RESPONSE),)
 
 
-def _can_judge(group: Group, floor: Floor | None) -> bool:
-    if floor is None:
-        return True
-    if floor.is_slow_share:
-        return group.missed is not None
-    return group.judged is not None
-
-
-def _hold_draws(
-    groups: Sequence[Group], factor: Factor, figure: Figure | None, floor: Floor | None
-) -> tuple[NDArray[np.bool_] | None, Array | None]:
-    """Joint draws of every group's true figure and share of slow frames.
-
-    Where the figure can only rise along the factor but for a dent, each draw is replaced by its nearest non-decreasing
-    steps (weights 1 / se^2), which lends every level its neighbours' evidence. Where a level lies more than 4.5
-    standard errors off those steps there is a dent, and the draws stay as they are.
-    """
-    known = [group for group in groups if _can_judge(group, floor)]
-    if not known:
-        return None, None
-    if floor is None:
-        return np.ones((1, len(known)), bool), None
-    rng = np.random.default_rng(20_240_601)
-    held = np.ones((DRAWS, len(known)), bool)
-    draws = None
-    rising = floor.is_slow_share and RATE in factor.rising
-    if figure is not None:
-        rising = figure.id in factor.rising
-        means = [group.judged for group in known if group.judged is not None]
-        draws = _draws(means, rng, rising)
-        edge = means[0].on_scale(floor.edge)
-        held &= draws <= edge if floor.less_is_better else draws >= edge
-    shares = [group.missed for group in known if group.missed is not None]
-    if len(shares) == len(known):
-        root = np.array([mean for mean, _ in shares])
-        root_se = np.array([max(se, 1e-6) for _, se in shares])
-        share = root + root_se * rng.standard_normal((DRAWS, root.size))
-        if rising:
-            share = -curves.isotonic(-share, 1 / root_se**2)
-        held &= np.maximum(share, 0.0) ** 2 <= floor.missed_share
-    return held, draws
-
-
-def _draws(means: Sequence[Mean], rng: np.random.Generator, rising: bool) -> Array:
-    mean = np.array([one.mean for one in means])
-    se = np.array([max(one.se, 1e-6) for one in means])
-    dof = np.array([max(one.dof, 1.0) for one in means])
-    draws = mean + se * rng.standard_t(dof, (DRAWS, mean.size))
-    if rising and bool(np.all(np.abs(mean - curves.isotonic(mean, 1 / se**2)) <= DENT_SE * se)):
-        draws = curves.isotonic(draws, 1 / se**2)
-    return np.asarray(draws)
+def _drawn(
+    levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor, question: Question
+) -> Drawn | None:
+    """Joint draws along a ladder of watts on which rates rise."""
+    if factor.unit != "W" or RATE not in factor.rising or not all(is_number(level) for level in levels):
+        return None
+    floor, school = question.terms.floor, question.school
+    share = interval = None
+    if floor is not None and floor.is_slow_share:
+        share, interval = floor.missed_share, 1000.0 / floor.edge
+    elif floor is not None and floor.figure in LOW_SHARES and school is School.PERCENTILE:
+        share, interval = LOW_SHARES[floor.figure], 1000.0 / floor.edge
+    return drawn(ladder_of(levels, members, factor), interval, share or 0.01, low_id(school))
 
 
 def _surprises(

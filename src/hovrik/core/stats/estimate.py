@@ -31,13 +31,14 @@ class Estimate:
 @dataclass(frozen=True)
 class Mean:
     """Mean of a figure in a group, on the log scale where `log`. se : standard error on that scale; dof : its degrees
-    of freedom; n passes."""
+    of freedom; n passes; ends : of its 95 % interval on that scale, where that is no t interval."""
 
     mean: float
     se: float
     dof: float
     n: int
     log: bool = True
+    ends: tuple[float, float] | None = None
 
     @property
     def value(self) -> float:
@@ -54,12 +55,15 @@ class Mean:
         return math.log(value) if self.log else value
 
     def estimate(self, unit: str = "") -> Estimate:
-        """On the natural scale with a t interval."""
-        half = t_quantile(0.975, self.dof) * self.se
-        low, high = self.mean - half, self.mean + half
+        """On the natural scale with its interval."""
+        low, high = self.ends or self._t_ends()
         if self.log:
             low, high = math.exp(low), math.exp(high)
         return Estimate(self.value, low, high, unit, self.n)
+
+    def _t_ends(self) -> tuple[float, float]:
+        half = t_quantile(0.975, self.dof) * self.se
+        return self.mean - half, self.mean + half
 
 
 def t_quantile(share: float, dof: float) -> float:

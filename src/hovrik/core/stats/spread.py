@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from .estimate import Mean
 
-PRIOR_DOF = 2.0
+PRIOR_DOF = 4.0
 
 
 def pooled(
@@ -25,7 +25,7 @@ def pooled(
     pool (a title at its cap varies by its pacing only, one short of watts by its load). Within a regime the
     variance at a level pools every level's own with weights that fade by the step; its degrees of freedom are
     Satterthwaite's. A regime without repeats borrows from all levels; where fewer than 4 degrees of freedom stand
-    behind the whole, `prior_sd` (spread seen in other scenes) joins with 2.
+    behind the whole, `prior_sd` (spread seen in other scenes) joins with 4.
     """
     own = squares(groups)
     results = []

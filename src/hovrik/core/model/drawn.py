@@ -1,0 +1,114 @@
+"""Joint draws of what a ladder of watts truly does, between its levels too: what marks and curves are read from."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..stats import process
+from ..stats.process import Posterior
+from .held import ENTERS, RATE_BIAS, RATE_LINE_SD, RATE_SCALE, RATE_SD, REMEMBERED, SHARE_SD, TELLING, deviates
+from .ladder import Ladder
+
+Array = NDArray[np.float64]
+
+DRAWS = 400
+QUARTERS = 4  # places a step
+MOST_PLACES = 240
+DRAW_SD = 0.012
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """limits : (p,) W, ladder and quarter steps; rate : (draws, p) fps; watts : (draws, p) draw, else package power,
+    else the limit; over : (draws, p) by how much slow frames lie over what is allowed, in deviates, None where that is
+    not judged; step : W between levels."""
+
+    limits: Array
+    rate: Array
+    watts: Array
+    over: Array | None
+    step: float
+
+
+def places(levels: Array) -> Array:
+    """(p,) quarter steps of a ladder (k,) ascending."""
+    step = float(np.median(np.diff(levels)))
+    count = min(round(float(np.ptp(levels)) / step * QUARTERS), MOST_PLACES)
+    return np.unique(np.concatenate((np.linspace(levels[0], levels[-1], count + 1), levels)).round(9))
+
+
+def drawn(ladder: Ladder, interval_ms: float | None, share: float, low: str, seed: int = 7) -> Drawn | None:
+    """Draws of a ladder in watts; None where fewer than three levels carry a rate. interval_ms, share, low : of the
+    floor that slow frames are held against, None where none is."""
+    part, present = ladder.carrying("mean_fps")
+    if len(present) < 3:
+        return None
+    limits = places(part.levels)
+    axis = part.axis_at(limits)
+    rate, watts = _curves(part, seed)
+    rng = np.random.default_rng(seed + 1)
+    over = _over(part, limits, axis, low, interval_ms, share, rng) if interval_ms is not None else None
+    return Drawn(limits, rate, watts, over, float(np.median(np.diff(part.levels))))
+
+
+@lru_cache(REMEMBERED)
+def _curves(part: Ladder, seed: int) -> tuple[Array, Array]:
+    """(draws, p) rates, and powers, of a ladder whose every level carries a rate."""
+    limits = places(part.levels)
+    axis, hats = part.axis_at(limits), process.hats_at(part.levels, limits)
+    rng = np.random.default_rng(seed)
+    levels = process.levels_of(part.logs("mean_fps"), RATE_SD, part.free_shares(), part.launches)
+    post = process.along(part.axis, levels, RATE_SCALE, line_sd=RATE_LINE_SD, more=axis, hats=hats)
+    rate = np.exp(post.draws(rng, DRAWS)[0]) * RATE_BIAS
+    capped = [levels.mean[i] for i, cap in enumerate(part.caps) if cap and levels.mean[i] >= math.log(0.995 * cap)]
+    if capped:
+        rate = np.minimum(rate, math.exp(max(capped)))
+    return rate, _watts(part, limits, axis, hats, rng)
+
+
+def _watts(part: Ladder, limits: Array, axis: Array, hats: Array, rng: np.random.Generator) -> Array:
+    for name in ("draw_w", "package_w"):
+        own, present = part.carrying(name)
+        if len(present) == len(part.figures):
+            levels = process.levels_of(own.logs(name), DRAW_SD, blocks=own.launches)
+            post = process.along(part.axis, levels, RATE_SCALE, line_sd=RATE_LINE_SD, more=axis, hats=hats)
+            return np.exp(post.draws(rng, DRAWS)[0])
+    return np.broadcast_to(limits, (DRAWS, limits.size))
+
+
+def _over(
+    part: Ladder, limits: Array, axis: Array, low: str, interval_ms: float, share_: float, rng: np.random.Generator
+) -> Array | None:
+    """Places under the level below the first that nearly holds are surely over."""
+    from scipy.special import ndtri
+
+    own, present = part.carrying(low, frames=True)
+    if len(present) < len(part.figures):
+        return None
+    levels = process.levels_of(
+        [deviates(row, interval_ms) for row in own.tails], SHARE_SD, blocks=own.launches, telling=TELLING
+    )
+    inside = np.flatnonzero(levels.mean < ENTERS).tolist()
+    if not inside:
+        return np.full((DRAWS, limits.size), np.inf)
+    if len(inside) < 2:
+        return None
+    some, kept = part.only(inside), levels.only(inside)
+    reached = limits >= some.levels[0] - 1e-9
+    hats = process.hats_at(some.levels, limits[reached])
+    post: Posterior = process.along(some.axis, kept, more=axis[reached], hats=hats)
+    values, parts = post.draws(rng, DRAWS)
+    found = np.full((DRAWS, limits.size), np.inf)
+    found[:, reached] = values - ndtri(share_) * np.sqrt(1.0 + (post.spread[parts, None] * (hats @ kept.scale)) ** 2)
+    if inside[0]:  # between the first that nearly holds and the one below it by a straight line
+        first, below = some.levels[0], part.levels[inside[0] - 1]
+        between = (limits < first - 1e-9) & (limits >= below - 1e-9)
+        share = ((limits[between] - below) / (first - below))[None, :]
+        start = found[:, np.flatnonzero(reached)[0]][:, None]
+        found[:, between] = (1 - share) * (levels.mean[inside[0] - 1] - ndtri(share_)) + share * start
+    return found

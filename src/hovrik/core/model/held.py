@@ -1,0 +1,230 @@
+"""Whether levels hold a floor, their lows and rates, from all passes of a ladder together.
+
+What is modelled is the share of frames slower than an interval, as a normal deviate (probit): its spread between passes
+is nearly the same for shares from 0.2 to 99 %, capped, synced or not, while that of a low or of a log share runs from
+nothing to everything at a cap. The floor's interval lies past the cap's, so that a cap's corner is invisible to it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..passes.tail import Tail
+from ..stats import process
+from ..stats.estimate import Mean
+from ..stats.process import Levels, Posterior
+from .ladder import Ladder
+
+Array = NDArray[np.float64]
+
+SHARE_SD = 0.20  # of the deviate between passes of scenes measured before
+RATE_SCALE, RATE_LINE_SD = 0.1, 10.0  # a log rate turns by tenths; its slope an axis unit is about one
+TELLING = (-2.9, 2.9)  # deviates between which their spread is that of the scene: past them few frames decide
+ENTERS = 1.0  # a level with a deviate over this (84 % slow frames) says nothing of those that nearly hold
+REMEMBERED = 32  # ladders whose lows and means are kept, since a floor that moves does not change them
+AROUND = 4  # levels to either side that a low leans on
+SURE = 1.645  # deviates of 95 %
+MANY = 1e6  # degrees of freedom where an interval needs no t
+LOW_SD = 0.001  # a low on a cap or a tick is no better known than this
+RATE_SD = 0.015
+RATE_BIAS = 1.0007  # of a middle pass against the expectation over passes, measured on other machines
+_OFFSETS = np.unique(
+    np.concatenate((np.arange(-0.36, 0.361, 0.01), np.arange(-0.03, 0.0301, 0.001), np.array([0.0]))).round(6)
+)
+
+
+@dataclass(frozen=True)
+class Margin:
+    """How far a level's mean lies over its edge, in any unit: delta, sd of it; spread : of one pass."""
+
+    delta: float
+    sd: float
+    spread: float
+
+
+@dataclass(frozen=True)
+class Held:
+    """Of one level: probability that it holds, of 100 such passes how many would, and the margin."""
+
+    holds: float
+    of_100: float
+    margin: Margin
+
+
+def _deviate(share: float) -> float:
+    from scipy.special import ndtri
+
+    return float(ndtri(share))
+
+
+def deviates(tails: Sequence[Tail], interval_ms: float) -> Array:
+    """(n,) normal deviates of the shares of frames slower than an interval; none of n frames counts as half a one."""
+    from scipy.special import ndtri
+
+    slower = np.array([tail.slower_than(interval_ms) for tail in tails])
+    frames = np.array([tail.frames for tail in tails], float)
+    return np.asarray(ndtri((slower * frames + 0.5) / (frames + 1.0)))
+
+
+def _posterior(
+    ladder: Ladder, levels: Levels, enters: NDArray[np.bool_], scale: float, line_sd: float
+) -> list[tuple[Posterior, int]]:
+    """Of each level: a posterior and its place in it. Those that do not enter, or stand in no order, are alone."""
+    alone = process.apart(levels)
+    found = [(alone, at) for at in range(enters.size)]
+    inside = np.flatnonzero(enters)
+    if not ladder.ordered or inside.size < 2:
+        return found
+    joint = process.along(ladder.axis[inside], levels.only(inside.tolist()), scale, line_sd=line_sd)
+    for place, at in enumerate(inside):
+        found[at] = (joint, place)
+    return found
+
+
+def shares_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> list[Held | None]:
+    """Whether the expected share of frames slower than an interval is at most `share`, a level; None where no pass of
+    a level carries enough frames. low : id of the figure that tells which do."""
+    found: list[Held | None] = [None] * len(ladder.figures)
+    part, present = ladder.carrying(low, frames=True)
+    if not present:
+        return found
+    levels = process.levels_of(
+        [deviates(row, interval_ms) for row in part.tails], SHARE_SD, blocks=part.launches, telling=TELLING
+    )
+    alone = process.apart(levels)
+    edge = _deviate(share)
+    for at, (post, place) in enumerate(_posterior(part, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)):
+        scale = float(levels.scale[at])
+        made = _held(post, place, edge, scale)
+        if part.rising and at and levels.mean[at] > levels.mean[at - 1]:
+            own = _held(alone, at, edge, scale)  # a dent, or luck: its neighbours may not lift it
+            made = min(made, own, key=lambda one: one.holds)
+        found[present[at]] = made
+    return found
+
+
+def _held(post: Posterior, place: int, edge: float, scale: float) -> Held:
+    """Of the expected share: E Phi(z + s e) = Phi(z / sqrt(1 + s^2))."""
+    spread = scale * post.spread
+    expected = edge * np.sqrt(1.0 + spread**2)
+    delta, sd = post.moments(place, expected)
+    return Held(
+        post.chance_under(place, expected), 100 * post.chance_under(place, edge, spread**2),
+        Margin(delta, sd, scale * post.sd),
+    )  # fmt: skip
+
+
+def values_held(ladder: Ladder, name: str, prior_sd: float, least: float, *, less: bool) -> list[Held | None]:
+    """Whether the mean of a figure's logs is at least that of a value (at most, where less is wanted)."""
+    found: list[Held | None] = [None] * len(ladder.figures)
+    part, present = ladder.carrying(name)
+    if not present:
+        return found
+    sign, edge = 1.0 if less else -1.0, math.log(least)
+    own_scale = part.free_shares() if name == "mean_fps" else np.ones(len(present))
+    levels = process.levels_of([sign * row for row in part.logs(name)], prior_sd, own_scale, part.launches)
+    alone = process.apart(levels)
+    enters = np.ones(len(present), bool)
+    for at, (post, place) in enumerate(_posterior(part, levels, enters, RATE_SCALE, RATE_LINE_SD)):
+        options = [(post, place)]
+        if part.rising and at and levels.mean[at] > levels.mean[at - 1]:
+            options.append((alone, at))
+        made = []
+        for one, where in options:
+            delta, sd = one.moments(where, sign * edge)
+            spread = one.spread * own_scale[at]
+            made.append(Held(
+                one.chance_under(where, sign * edge), 100 * one.chance_under(where, sign * edge, spread**2),
+                Margin(delta, sd, one.sd * float(own_scale[at])),
+            ))  # fmt: skip
+        found[present[at]] = min(made, key=lambda held: held.holds)
+    return found
+
+
+def more_to_settle(margin: Margin, sure: float, most: int = 20) -> int | None:
+    """Further passes at a level after which it would be settled, either way, in four of five futures drawn from what is
+    known; None where more than `most` would be needed."""
+    from scipy.special import ndtr
+
+    need = -_deviate(1 - sure)
+    before = margin.sd**2
+    for more in range(1, most + 1):
+        after = 1.0 / (1.0 / before + more / margin.spread**2)
+        moves = math.sqrt(max(before - after, 1e-18))
+        left = need * math.sqrt(after)
+        chance = float(ndtr((-left - margin.delta) / moves) + ndtr((margin.delta - left) / moves))
+        if chance >= 0.8:
+            return more
+    return None
+
+
+@lru_cache(REMEMBERED)
+def rates(ladder: Ladder) -> list[Mean | None]:
+    """Mean rate of each level with its 95 % interval, logs; None where no pass tells it."""
+    found: list[Mean | None] = [None] * len(ladder.figures)
+    part, present = ladder.carrying("mean_fps")
+    if not present:
+        return found
+    levels = process.levels_of(part.logs("mean_fps"), RATE_SD, part.free_shares(), part.launches)
+    chosen = _posterior(part, levels, np.ones(len(present), bool), RATE_SCALE, RATE_LINE_SD)
+    for at, (post, place) in enumerate(chosen):
+        low, middle, high = post.quantiles(place, (0.025, 0.5, 0.975)) + math.log(RATE_BIAS)
+        found[present[at]] = _mean(middle, low, high, len(part.figures[at]))
+    return found
+
+
+def _mean(middle: float, low: float, high: float, n: int) -> Mean:
+    return Mean(float(middle), float(high - low) / (2 * 1.96), MANY, n, ends=(float(low), float(high)))
+
+
+@lru_cache(REMEMBERED)
+def lows(ladder: Ladder, low: str, share: float, around: int = AROUND) -> list[Mean | None]:
+    """The low of each level with its 95 % interval, logs of fps: the rate at which the expected share of slower frames
+    is `share`. None where no pass of a level carries it. around : levels to either side that lend evidence."""
+    found: list[Mean | None] = [None] * len(ladder.figures)
+    part, present = ladder.carrying(low, frames=True)
+    for at, where in enumerate(present):
+        near = range(max(at - around, 0), min(at + around + 1, len(present)))
+        found[where] = _low(part.only(near), at - near[0], share)
+    return found
+
+
+def _low(ladder: Ladder, at: int, share: float) -> Mean:
+    """Fitted at the level's own interval; the posterior then shifts its mean curve until it crosses the edge."""
+    tails = ladder.tails
+    own, edge = tails[at], _deviate(share)
+    centre = float(np.mean([math.log(_slow_interval(tail, share)) for tail in own]))
+    intervals = np.exp(centre + _OFFSETS)
+    curves = np.stack([deviates_at(tail, intervals) for tail in own])
+    middle = int(np.flatnonzero(_OFFSETS == 0.0)[0])
+    weight = process.levels_of([curves[:, middle]], SHARE_SD, telling=TELLING).weights[0]
+    curve = weight @ curves / weight.sum()
+    place = float(np.interp(-edge * math.sqrt(1 + SHARE_SD**2), -curve, _OFFSETS))
+    levels = process.levels_of(
+        [deviates(row, math.exp(centre + place)) for row in tails], SHARE_SD, blocks=ladder.launches, telling=TELLING
+    )
+    post, where = _posterior(ladder, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[at]
+    spread = float(levels.scale[at]) * post.spread
+    over = post.quantiles(where, (0.975, 0.5, 0.025), edge * np.sqrt(1.0 + spread**2))
+    crossed = np.interp(-(float(np.interp(place, _OFFSETS, curve)) - over), -curve, _OFFSETS)
+    worst, typical, best = math.log(1000.0) - centre - crossed
+    return _mean(typical, worst - LOW_SD, best + LOW_SD, len(own))
+
+
+def _slow_interval(tail: Tail, share: float) -> float:
+    """Interval that `share` of the frames are slower than, ms."""
+    kept = tail.slowest_ms
+    return float(kept[max(len(kept) - 1 - int(share * tail.frames), 0)])
+
+
+def deviates_at(tail: Tail, interval_ms: Array) -> Array:
+    """(m,) deviates of one pass at many intervals."""
+    from scipy.special import ndtri
+
+    return np.asarray(ndtri((tail.slower_at(interval_ms) * tail.frames + 0.5) / (tail.frames + 1.0)))

@@ -1,0 +1,127 @@
+"""The model over a ladder's passes, against simulated passes of known truth and closed forms."""
+
+import math
+
+import numpy as np
+import pytest
+from helpers.build import QUESTION, changed, counted
+from scipy.special import ndtr, ndtri
+
+from hovrik.core.facts.setup import static
+from hovrik.core.model import held
+from hovrik.core.passes.tail import Tail
+from hovrik.core.read import response
+from hovrik.core.stats import process
+
+
+def tail_of(rng, level, *, cap_ms=0.0, n=2400):
+    """A pass whose frames are log-normal about a level (log ms), none shorter than the cap's interval."""
+    frames = np.exp(level + 0.1 * rng.standard_normal(n))
+    return Tail.of(np.sort(np.maximum(frames, cap_ms)))
+
+
+def passes_of(levels, rng, *, repeats=3, spread=0.02, cap_fps=0.0):
+    """Counted passes over {limit: log ms}."""
+    found = []
+    for limit, level in levels.items():
+        for k in range(repeats):
+            tail = tail_of(rng, level + spread * rng.standard_normal(), cap_ms=1000.0 / cap_fps if cap_fps else 0.0)
+            one = counted(limit, 40.0, k, cap=cap_fps or "none")
+            low = 1000.0 / float(np.quantile(tail.slowest_ms, 0.8))
+            rate = 1000.0 * math.exp(-level)
+            made = changed(one, low_1pct_fps_percentile=low, mean_fps=min(rate, cap_fps) if cap_fps else rate)
+            found.append(type(made)(made.id, made.point, made.asked, type(made.figures)(
+                made.figures.frames, tail, made.figures.values, made.figures.errors, made.figures.why)))  # fmt: skip
+    return found
+
+
+def true_low(level, spread=0.02):
+    """Rate at which the expected share of slower frames is 1 %: the two scatters join."""
+    return 1000.0 * math.exp(-level - 2.3263 * math.hypot(0.1, spread))
+
+
+def test_deviates_of_shares_and_of_none():
+    tail = Tail.of(np.linspace(10.0, 20.0, 1000))
+    assert held.deviates([tail], 15.0)[0] == pytest.approx(ndtri(0.5), abs=0.01)
+    assert held.deviates([tail], 99.0)[0] == pytest.approx(ndtri(0.5 / 1001))
+    assert tail.slower_at(np.array([15.0, 19.9])) == pytest.approx([tail.slower_than(15.0), tail.slower_than(19.9)])
+
+
+def test_lows_cover_the_rate_with_one_percent_of_slower_frames():
+    rng = np.random.default_rng(3)
+    levels = {w: math.log(1000.0 / (60 * (1 - math.exp(-0.16 * (w - 2))))) for w in range(8, 16)}
+    hits = total = 0
+    for _ in range(12):
+        for group in response.read(passes_of(levels, rng), QUESTION)[0].groups:
+            found, true = group.judged.estimate(), true_low(levels[int(group.level)])
+            hits += found.low <= true <= found.high
+            total += 1
+    assert 0.9 <= hits / total <= 1.0, hits / total
+
+
+def test_a_level_at_the_floor_is_seldom_sure():
+    """Floors moved to the very low of a level: 95 % is said in few of many ladders."""
+    rng = np.random.default_rng(5)
+    levels = {w: math.log(1000.0 / (60 * (1 - math.exp(-0.16 * (w - 2))))) for w in range(8, 16)}
+    question = QUESTION.with_(target_fps=true_low(levels[11]) / 0.97)
+    said = [response.read(passes_of(levels, rng, repeats=n), question)[0].group(11.0).holds for n in (1, 2, 3) * 15]
+    assert np.mean(np.array(said) >= 0.95) <= 0.09 and 0.2 < np.mean(said) < 0.65
+
+
+def test_a_cap_does_not_make_a_level_sure_that_does_not_hold():
+    """Half the frames stand at the cap, 2 % are slower than its tolerance; and the low of a level well held is the
+    cap's own, to a tenth of a percent."""
+    rng = np.random.default_rng(7)
+    slow = math.log(25.0) + 0.0305 - 2.054 * 0.1  # 2 % over 1.031 x 25 ms
+    levels = {10: slow + 0.1, 11: slow, 12: slow - 0.12, 13: slow - 0.3, 14: slow - 0.4}
+    found = response.read(passes_of(levels, rng, cap_fps=40.0), QUESTION)[0]
+    assert found.group(11.0).holds < 0.5 and found.group(14.0).holds > 0.99
+    low = found.group(14.0).judged.estimate()
+    assert low.low < 40.0 <= low.high * 1.001 and low.high - low.low < 0.2
+
+
+def test_where_the_limit_does_not_bind_levels_are_one():
+    """A light title takes 10 W whatever is allowed: its levels stand at one place of the axis, and lend evidence."""
+    rng = np.random.default_rng(9)
+    levels = dict.fromkeys((12, 14, 16, 18), math.log(22.0))
+    passes = passes_of(levels, rng, repeats=2)
+    bound = response.read([changed(p, package_w=float(p.point.setup.static_limit_w)) for p in passes], QUESTION)[0]
+    light = response.read([changed(p, package_w=10.0) for p in passes], QUESTION)[0]
+    width = [
+        sum(math.log(g.judged.estimate().high / g.judged.estimate().low) for g in one.groups) for one in (bound, light)
+    ]
+    assert width[1] < 0.9 * width[0]
+
+
+def test_repeats_of_one_launch_err_together():
+    rng = np.random.default_rng(11)
+    blocks = [[f"{n}" for n in range(4)] for _ in range(6)]
+    common = 0.3 * rng.standard_normal(4)
+    groups = [common + 0.05 * rng.standard_normal(4) for _ in range(6)]
+    joint = process.levels_of(groups, 0.2, blocks=blocks)
+    alone = process.levels_of(groups, 0.2)
+    assert joint.noise[0, 1] > 0.5 * joint.noise[0, 0]
+    assert alone.noise[0, 1] == 0.0 and joint.variance == pytest.approx(alone.variance, rel=0.15)
+    free = process.levels_of([0.3 * rng.standard_normal(4) for _ in range(6)], 0.2, blocks=blocks)
+    assert free.noise[0, 1] < 0.35 * free.noise[0, 0]
+    unknown = process.levels_of(groups, 0.2, blocks=[[""] * 4] * 6)
+    assert np.count_nonzero(unknown.noise - np.diag(unknown.variance)) == 0
+
+
+def test_expected_share_joins_the_spread_between_passes():
+    """E Phi(z + s e) = Phi(z / sqrt(1 + s^2)), by simulation."""
+    z = -2.4 + 0.5 * np.random.default_rng(1).standard_normal(200_000)
+    assert np.mean(ndtr(z)) == pytest.approx(ndtr(-2.4 / math.sqrt(1.25)), rel=0.02)
+
+
+def test_of_100_is_of_single_passes():
+    rng = np.random.default_rng(13)
+    levels = {w: math.log(1000.0 / (60 * (1 - math.exp(-0.16 * (w - 2))))) for w in range(8, 16)}
+    question = QUESTION.with_(target_fps=true_low(levels[12]) / 0.97)
+    group = response.read(passes_of(levels, rng, repeats=6), question)[0].group(12.0)
+    edge = 1000.0 / question.floor.edge
+    true = np.mean(
+        [tail_of(rng, levels[12] + 0.02 * rng.standard_normal()).slower_than(edge) <= 0.01 for _ in range(400)]
+    )
+    assert group.of_100 == pytest.approx(100 * true, abs=22)
+    assert static(12).static_limit_w == group.level
