@@ -118,9 +118,9 @@ def drain(rng):
 
 
 def variable_off(rng):
-    """Switched off unseen; free rates from 25 to 55 frames."""
+    """Switched off unseen; free rates that stay under the panel's own (at it nothing could tell)."""
     limit = float(rng.integers(10, 34))
-    setup = static(limit, "none", sync="variable", refresh_hz=float(rng.choice([60.0, 120.0])))
+    setup = static(limit, "none", sync="variable", refresh_hz=float(rng.choice([60.0, 120.0])) if limit < 18 else 120.0)
     return Case(limit, ("variable refresh off",), load_model(TEASEL), setup, Faults(variable_off=True))
 
 

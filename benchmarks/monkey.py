@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
     QTableView,
 )
 
+from hovrik.app.dialogs.close_dialog import CloseDialog
 from hovrik.app.main_window import STAGES, MainWindow
 from hovrik.app.session import Session
 from hovrik.app.start import make_application
@@ -169,7 +170,7 @@ class Monkey:
             window.desktop.open_preferences, window.desktop.show_keys,
         ]  # fmt: skip
         if window.runner.is_running:
-            found.append(lambda: window.runner.is_running and window.close())  # asks first
+            found.append(lambda: window.show_dialog(CloseDialog(window)))  # as closing it would
         return self.rng.choice(found)
 
     def close_dialog(self):

@@ -25,6 +25,7 @@ from hovrik.core.facts.rig import OsSlot, Rig, Version
 from hovrik.core.facts.setup import Setup
 from hovrik.core.facts.terms import School
 from hovrik.core.facts.title import Scene, Title
+from hovrik.core.model.battery import used_of
 from hovrik.core.passes import heat
 from hovrik.core.passes.figure import low_id
 from hovrik.core.passes.figures import PassFigures, figures_of
@@ -170,7 +171,8 @@ class Analyst:
         responses = response.read(self._all_counted(passes), question, self.factor)
         if not responses:
             return Said((), None, None, {})
-        context = answer.Context(self.rig, self.swept.plant.room_c)
+        used = used_of([one.figures for one in passes if one.state != "void"])
+        context = answer.Context(self.rig, self.swept.plant.room_c, used=used)
         levels = tuple(self._level(level, question, context) for level in responses[0].groups)
         if not whole:
             first = next((one for one in levels if (one.holds or 0.0) >= question.terms.sure), None)
@@ -230,7 +232,8 @@ def rig_of(facts: Mapping[str, Any]) -> Rig:
     return Rig(
         "r", "Rig", limit_low_w=facts["low_w"], limit_high_w=facts["high_w"], battery_wh=facts["battery_wh"],
         pack_cells=facts["cells"], pack_ohm=facts["ohm"], die_limit_c=facts["die_limit_c"], fan_policy=facts["fan"],
-        valid_charge=(0.3, 1.0),
+        valid_charge=(0.3, 1.0), charge_limit=facts.get("charge_limit", 1.0), reserve=facts.get("reserve", 0.05),
+        battery_rated=facts.get("rated"),
     )  # fmt: skip
 
 

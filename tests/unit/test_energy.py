@@ -9,6 +9,7 @@ from scipy import integrate, optimize
 
 from hovrik.bench.simulated.model import load_model
 from hovrik.core.errors import InputError
+from hovrik.core.model import battery
 from hovrik.core.passes import energy
 from hovrik.core.passes.energy import Pack
 from hovrik.core.passes.trace import Channel
@@ -102,10 +103,10 @@ def test_current_gives_the_power():
 
 
 def test_hours_have_an_interval():
-    found = energy.hours(RIG, Mean(math.log(20), 0.005, 20, 3))
+    found = battery.hours(RIG, Mean(math.log(20), 0.005, 20, 3))
     assert found.low < found.value < found.high
     assert found.value < energy.plain_hours(RIG.battery_wh, 20)
-    assert energy.hours(replace(RIG, battery_wh=None), Mean(3, 0.1, 3, 3)) is None
+    assert battery.hours(replace(RIG, battery_wh=None), Mean(3, 0.1, 3, 3)) is None
 
 
 def test_overhead_line():
@@ -124,20 +125,22 @@ def test_practical_difference(a, b, differs):
     assert energy.is_practical(a, b) is differs
 
 
-def test_hours_hold_the_pack_models_own_error_and_the_draws():
+def test_hours_hold_the_batterys_own_error_and_the_draws():
     rig = replace(RIG, charge_limit=0.8, reserve=0.2)
-    sharp = energy.hours(rig, Mean(math.log(15.0), 0.0, 1000.0, 3))
-    assert math.log(sharp.high / sharp.value) == pytest.approx(0.02, rel=1e-6)
-    loose = energy.hours(rig, Mean(math.log(15.0), 0.03, 1000.0, 3))
-    assert math.log(loose.high / loose.value) == pytest.approx(math.hypot(1.96 * 0.03, 0.02), rel=1e-3)
+    given = battery.gives(rig, 15.0)
+    own = math.log(given.high / given.wh)
+    sharp = battery.hours(rig, Mean(math.log(15.0), 0.0, 1000.0, 3))
+    assert math.log(sharp.high / sharp.value) == pytest.approx(own, rel=1e-6)
+    loose = battery.hours(rig, Mean(math.log(15.0), 0.03, 1000.0, 3))
+    assert math.log(loose.high / loose.value) == pytest.approx(math.hypot(1.96 * 0.03, own), rel=1e-3)
 
 
 @pytest.mark.parametrize(("limit", "reserve"), [(1.0, 0.05), (0.8, 0.05), (1.0, 0.3), (0.8, 0.3)])
 def test_hours_run_from_the_charge_limit_to_the_reserve(limit, reserve):
     """(LIB) integral of terminal voltage over charge by SciPy, for the pack's own voltages and resistance."""
-    rig = replace(RIG, charge_limit=limit, reserve=reserve)
+    rig = replace(RIG, charge_limit=limit, reserve=reserve, battery_rated="slow")
     pack, share = Pack.of(rig), np.linspace(reserve, limit, 20_001)
     u = pack.open_v(share)
     wh = pack.charge_ah * integrate.simpson(0.5 * (u + np.sqrt(u * u - 4 * pack.ohm * 15.0)), x=share)
-    found = energy.hours(rig, Mean(math.log(15.0), 0.01, 8.0, 3))
+    found = battery.hours(rig, Mean(math.log(15.0), 0.01, 8.0, 3))
     assert found.value == pytest.approx(wh / 15.0, rel=2e-3)

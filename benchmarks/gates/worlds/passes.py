@@ -140,6 +140,7 @@ class Bench:
         mean = float(watts.mean())
         draw = float(self.plant.draw_w(mean, slot))
         found = self.warmth.advance(watts, draw - mean)
+        self.charge_before = self.charge
         self.charge = self.pack.drained(self.charge, draw, seconds)
         self.gauge = self.charge
         self.now_ns += round(seconds * NS)
@@ -160,7 +161,7 @@ class Bench:
         last = np.minimum(np.round(np.arange(1, n + 1) * every).astype(int), heat[0].size) - 1
         package = mean(point.package_w)
         draw = plant.draw_w(package, knobs.slot)
-        charge = np.linspace(self.charge + float(draw.mean()) * seconds / 3600 / plant.label_wh, self.charge, n)
+        charge = np.linspace(self.charge_before, self.charge, n)
         step = self.pack.gauge_step
         found = {
             "package_w": package * (1 + 0.006 * rng.standard_normal(n)),

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from hovrik.bench.protocol import Instruction, Need
+from hovrik.bench.simulated.battery import Battery
 from hovrik.bench.simulated.heat import HeatState
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model
@@ -54,8 +55,9 @@ def _changed(base: Model, load: Load, changes: dict[str, dict[str, float]]) -> M
         if domain in changes:
             chip = replace(chip, **{domain: replace(getattr(chip, domain), **changes[domain])})
     chip = replace(chip, **changes.get("chip", {}))
-    physics = replace(physics, chip=chip, heat=replace(physics.heat, **changes.get("heat", {})))
     rig = replace(base.rig, limit_high_w=35.0, short_high_w=35.0, peak_high_w=35.0, battery_wh=80.0)
+    heat = replace(physics.heat, **changes.get("heat", {}))
+    physics = replace(physics, chip=chip, heat=heat, pack=Battery.of(rig))
     return replace(base, rig=rig, physics=physics, loads={**base.loads, (TITLE, SCENE): load})
 
 
@@ -97,7 +99,8 @@ class Shipped:
         """What its owner could know of the rig."""
         rig = model(self.index).rig
         return {
-            "low_w": rig.limit_low_w, "high_w": rig.limit_high_w, "battery_wh": rig.battery_wh, "cells": rig.pack_cells,
+            "low_w": rig.limit_low_w, "high_w": rig.limit_high_w, "battery_wh": rig.full_charge_wh,
+            "cells": rig.pack_cells, "charge_limit": rig.charge_limit, "reserve": rig.reserve, "rated": "slow",
             "ohm": rig.pack_ohm, "die_limit_c": rig.die_limit_c, "fan": rig.fan_policy or FAN, "gauge_wh": None,
         }  # fmt: skip
 

@@ -65,6 +65,11 @@ TEMPLATES: Mapping[str, str] = {
     "dynamic-resolution": "{frames:share} of frames take {interval} without a cap",
     "dynamic-resolution.do":
         "Turn the title's own scaling off and cap from outside: what is rendered is not what is set.",
+    "slow-stretches": "for {seconds}, first at {at}, frames took {longer:n} times as long as those around them",
+    "slow-stretches.do": "Close what else runs and run it again; what comes back at the same place is the scene.",
+    "frames-lost": "{frames:frame|frames} took just two of those around them: the logger left rows out",
+    "frames-lost.do": "Log to a faster disk or with fewer columns, then run it again.",
+    "recurs": "in most passes of this scene: {what}",
     "focus-lost": "another window was in front",
     "focus-lost.do": "Keep out of the way and run it again.",
     # -- over many passes
@@ -113,6 +118,8 @@ TEMPLATES: Mapping[str, str] = {
         "{setup}: holds {target:n} ({figure}, {low:span}, {passes:pass|passes} a level, "
         "{sure:chance} sure)",
     "from-full": "{hours:hours_span} from full",
+    "from-charge": "{hours:hours_span} from {charge:share}",
+    "of-100": "of 100 such passes about {passes:n} would hold it",
     "settled": "{die:span_unit} settled",
     "step-less": "{step} less ({level})",
     "step-more": "{step} more ({level})",
@@ -147,7 +154,8 @@ TEMPLATES: Mapping[str, str] = {
     "missing.hours-draw": "hours: no battery draw was recorded",
     "missing.hours-battery": "hours: the rig's battery energy is unknown",
     "missing.settled": "settled temperature: {why}",
-    "missing.close": "{levels} lies too close to the floor to be settled by a dozen more passes",
+    "missing.close": "{levels} lies too close to the floor to be settled by twenty more passes",
+    "missing.close-several": "{levels} lie too close to the floor to be settled by twenty more passes",
     "missing.settle": "about {passes:more pass|more passes} at {levels} would settle it",
     "missing.settle-each": "about {passes:more pass|more passes} each at {levels} would settle it",
     "missing.frames": "frame times for the {figure}",

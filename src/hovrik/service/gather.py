@@ -21,6 +21,7 @@ from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section
 from ..core.finding import State
 from ..core.message import Message, Value, say
+from ..core.model.battery import used_of
 from ..core.passes import energy, figures, heat
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
@@ -277,4 +278,5 @@ def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | 
     return Context(
         rig, fmean(known_rooms) if known_rooms else None, sum(v.verdict.state is State.VOID for v in sweep),
         sum(v.verdict.state is State.SUSPECT for v in sweep), line, tuple(notes),
+        used=used_of([v.figures for v in counted]),
     )  # fmt: skip

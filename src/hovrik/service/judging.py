@@ -12,6 +12,7 @@ from ..core.finding import State
 from ..core.passes import verdict as validity
 from ..core.passes.checks import Thresholds
 from ..core.passes.record import PassRecord
+from ..core.passes.recurring import without_scenes_own
 from ..core.passes.verdict import Verdict
 from ..store.notebook import Annotation, Notebook
 from .memory import Memory
@@ -27,6 +28,7 @@ def verdicts_of(
         _algorithm(limits), validity.VERSION, records, Verdict.from_dict,
         lambda record: validity.judge(record, memory.places.rig_of(record), limits), Verdict.as_dict,
     )  # fmt: skip
+    found = without_scenes_own(found, {record.id: record.context["scene"] for record in records})
     for record in records:
         own = notes.get(record.id, ())
         overrule = next((note.body for note in reversed(own) if note.kind == "overrule"), None)

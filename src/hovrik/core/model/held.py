@@ -171,10 +171,11 @@ def rates(ladder: Ladder) -> list[Mean | None]:
     part, present = ladder.carrying("mean_fps")
     if not present:
         return found
-    levels = process.levels_of(part.logs("mean_fps"), RATE_SD, part.free_shares(), part.launches)
+    free = part.free_shares()
+    levels = process.levels_of(part.logs("mean_fps"), RATE_SD, free, part.launches)
     chosen = _posterior(part, levels, np.ones(len(present), bool), RATE_SCALE, RATE_LINE_SD)
     for at, (post, place) in enumerate(chosen):
-        low, middle, high = post.quantiles(place, (0.025, 0.5, 0.975)) + math.log(RATE_BIAS)
+        low, middle, high = post.quantiles(place, (0.025, 0.5, 0.975)) + math.log(RATE_BIAS) * free[at]
         found[present[at]] = _mean(middle, low, high, len(part.figures[at]))
     return found
 

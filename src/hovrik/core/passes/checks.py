@@ -6,6 +6,7 @@ lacks its channel says nothing.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -26,6 +27,10 @@ from .trace import Channel, Trace
 
 Array = NDArray[np.float64]
 
+SYNCED_LONG_LOG = 0.9  # on a panel's ticks a frame that misses one takes twice as long; longer ones are long
+HALF_S = 0.5
+FEWEST_SLOWER = 15  # frames that neither cap nor panel paced, to tell where they stand
+
 
 @dataclass(frozen=True)
 class Thresholds:
@@ -40,8 +45,11 @@ class Thresholds:
     drain_w : less is the gauge's noise. tick_ms, tick_share : present stamps jitter by a tenth of a millisecond; frames
     nearly all on ticks are not shown at a variable rate. pool_share : within 3 % the pool is full. length_share : a
     twentieth more or less compares with nothing. other_share, other_time : background work worth naming, and for how
-    long. collapse_share, collapse_s : half the usual GPU clock for two seconds is no load. held_ms, held_share : free
-    frames are never this even. asleep_s : telemetry that stops this long means the machine slept.
+    long. collapse_share, collapse_s : half the usual GPU clock for two seconds is no load. held_ms, held_share,
+    held_part : free frames are never this even, in ms or as a part of their interval. idle_share, idle_s : a battery
+    that gives so little of what it did, for so long, is not what feeds the machine. slow_share, slow_s : frames a third
+    longer than those around them for so long are none of the scene's wandering. lost_rows : share of frames from which
+    a logger that leaves rows out shifts a low. asleep_s : telemetry that stops this long means the machine slept.
     """
 
     over_share: float = 0.05
@@ -66,6 +74,12 @@ class Thresholds:
     collapse_s: float = 2.0
     held_ms: float = 0.5
     held_share: float = 0.7
+    held_part: float = 0.03
+    idle_share: float = 0.15
+    idle_s: float = 2.0
+    slow_share: float = 0.35
+    slow_s: float = 1.5
+    lost_rows: float = 0.008
     asleep_s: float = 5.0
 
 
@@ -154,7 +168,7 @@ def source_changed(seen: Case) -> list[Finding]:
     """Adapter pulled or plugged in a pass, and a battery that drains although plugged in."""
     wall, battery = seen.trace.measured("wall_w"), seen.trace.measured("battery_w")
     if wall is None:
-        return []
+        return _seen_in_battery(seen, battery) if battery is not None else []
     on = wall.values > 1.0
     if on.any() and not on.all():
         return [
@@ -168,6 +182,23 @@ def source_changed(seen: Case) -> list[Finding]:
     return []
 
 
+def _seen_in_battery(seen: Case, battery: Channel) -> list[Finding]:
+    """Plugged in or pulled where only the battery's power tells: for seconds it gives next to nothing, or takes."""
+    known = np.isfinite(battery.values)
+    values, stamps = battery.values[known], battery.stamps_ns[known]
+    if values.size < 5:
+        return []
+    usual = float(np.quantile(values, 0.9))
+    idle = values < seen.limits.idle_share * usual
+    if usual <= 2 * seen.limits.drain_w or not idle.any() or idle.all():
+        return []
+    spans = spans_of(Channel(stamps, values), idle)
+    every = float(np.median(np.diff(stamps))) / 1e9
+    if max((b - a) / 1e9 + every for a, b in spans) < max(seen.limits.idle_s, 1.5 * every):
+        return []
+    return [found("adapter-changed", State.VOID, spans, time=float(idle.mean()))]
+
+
 def _on_ticks(interval_ms: Intervals, refresh_hz: float, within_ms: float) -> float:
     tick = 1000.0 / refresh_hz
     off = np.abs(interval_ms / tick - np.round(interval_ms / tick)) * tick
@@ -179,7 +210,12 @@ def variable_off(seen: Case) -> list[Finding]:
     refresh = seen.knobs.get(REFRESH)
     if seen.knobs.get("sync") != "variable" or not isinstance(refresh, float) or seen.interval_ms.size < 100:
         return []
-    share = _on_ticks(seen.interval_ms, refresh, seen.limits.tick_ms)
+    cap = seen.knobs.get(CAP)
+    paced = cap if isinstance(cap, float) and is_even(cap, refresh) else refresh  # what stands on ticks anyway
+    slower = seen.interval_ms[seen.interval_ms > 1000.0 / paced + 3 * seen.limits.tick_ms]
+    if slower.size < FEWEST_SLOWER:
+        return []
+    share = _on_ticks(slower, refresh, seen.limits.tick_ms)
     if share < seen.limits.tick_share:
         return []
     return [
@@ -214,7 +250,9 @@ def memory_full(seen: Case) -> list[Finding]:
 
 def compiling(seen: Case) -> list[Finding]:
     """Long frames that become fewer inside the pass: shaders still compiling, or a warm-up."""
-    frames = settled_after(seen.interval_ms)
+    refresh = seen.knobs.get(REFRESH)
+    synced = isinstance(refresh, float) and _on_ticks(seen.interval_ms, refresh, seen.limits.tick_ms) > 0.8
+    frames = settled_after(seen.interval_ms, long_log=SYNCED_LONG_LOG if synced else None)
     if frames == 0:
         return []
     until = int(seen.trace.start_ns + seen.interval_ms[:frames].sum() * 1e6)
@@ -254,11 +292,12 @@ def clock_collapse(seen: Case) -> list[Finding]:
         return []
     usual = float(np.median(clock.values))
     low = clock.values < seen.limits.collapse_share * usual
-    if low.sum() < seen.limits.collapse_s:
+    every = float(np.median(np.diff(clock.stamps_ns))) / 1e9
+    if low.sum() * every < seen.limits.collapse_s:
         return []
     return [
         found("clock-collapse", State.VOID, spans_of(clock, low), usual=Value(usual, "MHz", digits=0),
-              seconds=seconds(float(low.sum())))
+              seconds=seconds(float(low.sum()) * every))
     ]  # fmt: skip
 
 
@@ -297,17 +336,65 @@ def ended(seen: Case) -> list[Finding]:
 
 def scaled(seen: Case) -> list[Finding]:
     """Frames held at one rate without a cap: the engine does it, most likely by lowering its own resolution."""
-    free = seen.knobs.get(CAP) == NO_CAP and seen.knobs.get("sync", "off") == "off"
+    free = seen.knobs.get(CAP) == NO_CAP and seen.knobs.get("sync") == "off"
     if not free or seen.knobs.get("engine_target", "off") != "off" or seen.interval_ms.size < 100:
         return []
     middle = float(np.median(seen.interval_ms))
-    share = float(np.mean(np.abs(seen.interval_ms - middle) <= seen.limits.held_ms))
+    near = min(seen.limits.held_ms, seen.limits.held_part * middle)
+    share = float(np.mean(np.abs(seen.interval_ms - middle) <= near))
     if share < seen.limits.held_share or middle < 6.0:
         return []
     return [
         found("dynamic-resolution", State.SUSPECT, _whole(seen), frames=share,
               interval=Value(middle, "ms", digits=1))
     ]  # fmt: skip
+
+
+def slow_stretches(seen: Case) -> list[Finding]:
+    """Seconds in which frames take a third longer or more than those around them, from one moment to the next: another
+    program, a clock that falls. In half seconds, against the median of 20 s about them."""
+    ends_s = np.cumsum(seen.interval_ms) / 1000.0
+    count = int(ends_s[-1] / HALF_S) if ends_s.size else 0
+    if count < 24:
+        return []
+    index = np.minimum((ends_s / HALF_S).astype(np.intp), count - 1)
+    frames = np.bincount(index, minlength=count)
+    if frames.min() == 0:
+        return []
+    logs = np.log(np.bincount(index, weights=seen.interval_ms, minlength=count) / frames)
+    around = np.array([np.median(logs[max(at - 20, 0) : at + 21]) for at in range(count)])
+    spread = 1.4826 * float(np.median(np.abs(logs - around)))
+    slow = logs - around > max(math.log1p(seen.limits.slow_share), 5.0 * spread)
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], slow.astype(np.int8), [0]))))
+    runs = [(a, b) for a, b in zip(edges[::2], edges[1::2]) if (b - a) * HALF_S >= seen.limits.slow_s]
+    if not runs:
+        return []
+    begin = seen.trace.start_ns
+    spans = tuple((int(begin + a * HALF_S * 1e9), int(begin + b * HALF_S * 1e9)) for a, b in runs)
+    longer = math.exp(float(max(logs[a:b].mean() - around[a:b].mean() for a, b in runs)))
+    whole = sum(b - a for a, b in runs) * HALF_S
+    return [
+        found("slow-stretches", State.SUSPECT, spans, seconds=seconds(whole), longer=Value(longer, digits=1),
+              at=seconds(float(runs[0][0] * HALF_S)))
+    ]  # fmt: skip
+
+
+def lost_rows(seen: Case) -> list[Finding]:
+    """Intervals of just two of those around them, and few a little shorter or longer: rows a logger left out. Where
+    frames wait for a panel's ticks nothing can be told."""
+    interval = seen.interval_ms
+    refresh = seen.knobs.get(REFRESH)
+    if interval.size < 600 or seen.knobs.get("sync") != "off":
+        return []
+    if isinstance(refresh, float) and _on_ticks(interval, refresh, seen.limits.tick_ms) > 0.8:
+        return []
+    windows = np.lib.stride_tricks.sliding_window_view(interval, 9)
+    ratio = interval[4:-4] / np.median(windows, axis=1)
+    twice = int(np.count_nonzero((ratio > 1.8) & (ratio < 2.2)))
+    beside = int(np.count_nonzero(((ratio > 1.4) & (ratio <= 1.7)) | ((ratio >= 2.3) & (ratio < 2.6))))
+    if twice < max(seen.limits.lost_rows * interval.size, 8) or twice < 2.5 * beside + 6:
+        return []
+    return [found("frames-lost", State.SUSPECT, _whole(seen), frames=twice, share=twice / interval.size)]
 
 
 def told(seen: Case) -> list[Finding]:
@@ -328,5 +415,6 @@ def second_means(seconds: Array, values: Array) -> tuple[Array, Array]:
 
 ALL = (
     charge_window, clamp, source_changed, variable_off, cap_against_refresh, memory_full, compiling, wrong_length,
-    background, clock_collapse, asleep, ended, scaled, told,
+    background, clock_collapse, asleep, ended, scaled, slow_stretches,
+    lost_rows, told,
 )  # fmt: skip

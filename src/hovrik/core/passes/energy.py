@@ -10,10 +10,8 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..facts.rig import Rig
-from ..stats.estimate import Estimate, Mean, t_quantile
 from .trace import Channel
 
-MODEL_SHARE = 0.02  # the pack model follows the reference tables within 2 %
 LOSS_PER_WATT = 0.00155  # share lost in the resistance per watt drawn, for a 40 Wh pack: fits the reference tables
 
 # Open-circuit voltage of one cell against charge share: rounded points of a common layered-oxide cell (MEM).
@@ -128,20 +126,6 @@ class Pack:
             share = np.append(share[:at], share[at - 1] + part * (share[at] - share[at - 1]))
             volts = np.append(volts[:at], floor)
         return float(-np.trapezoid(volts, share)) * self.charge_ah
-
-
-def hours(rig: Rig, draw: Mean) -> Estimate | None:
-    """Hours from the charge limit to the reserve at a measured draw, with interval; None without a battery.
-
-    The interval joins the draw's own with 2 % for the pack model.
-    """
-    pack = Pack.of(rig)
-    if pack is None:
-        return None
-    watts = math.exp(draw.mean)
-    value = pack.delivered_wh(watts, rig.charge_limit, rig.reserve) / watts
-    half = math.hypot(t_quantile(0.975, draw.dof) * draw.se, MODEL_SHARE)
-    return Estimate(value, value * math.exp(-half), value * math.exp(half), "h", draw.n)
 
 
 def plain_hours(full_wh: float, draw_w: float) -> float:

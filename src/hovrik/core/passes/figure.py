@@ -72,6 +72,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("shell_c", "Shell, settled", "C", log=False, prior_sd=0.3, digits=0, less_is_better=True),
     Figure("die_end_c", "Die at the end", "C", log=False, prior_sd=0.5, digits=0, less_is_better=True),
     Figure("shell_end_c", "Shell at the end", "C", log=False, prior_sd=0.3, digits=0, less_is_better=True),
+    Figure("charge_start_share", "Charge at the start", "share", log=False, prior_sd=0.002, digits=3),
     Figure("charge_used_share", "Charge used", "share", log=False, prior_sd=0.002, digits=3, less_is_better=True),
 )  # fmt: skip
 BY_ID: Mapping[str, Figure] = {figure.id: figure for figure in FIGURES}

@@ -18,7 +18,7 @@ from .tail import Tail
 from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
-VERSION = 8
+VERSION = 9
 
 
 @dataclass(frozen=True)
@@ -129,6 +129,7 @@ def _of_channels(trace: Trace) -> dict[str, float]:
         if end is not None:
             values[key] = end
     if charge is not None:
+        values["charge_start_share"] = float(charge.values[0]) / 100.0
         values["charge_used_share"] = float(charge.values[0] - charge.values[-1]) / 100.0
     return values
 
@@ -149,7 +150,10 @@ def _settled(trace: Trace, name: str, constants: TimeConstants | None) -> Settle
     if constants is None:
         return Settled(None, None, "no heat pass has calibrated this rig and fan policy yet")
     channel = channel.between(int(channel.stamps_ns[0]), trace.end_ns)
-    return heat.settle(channel.stamps_ns / 1e9, channel.values, constants)
+    found = heat.settle(channel.stamps_ns / 1e9, channel.values, constants)
+    fan = trace.channels.get("fan_rpm")
+    steady = fan is not None and heat.is_steady(fan.between(int(channel.stamps_ns[0]), trace.end_ns).values)
+    return heat.with_structure(found, _end_mean(trace, name), is_shell=name == "shell_c", steady_fan=steady)
 
 
 def _end_mean(trace: Trace, name: str) -> float | None:

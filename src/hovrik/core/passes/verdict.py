@@ -24,7 +24,8 @@ from .frames import Intervals
 from .record import PassRecord
 from .trace import Channel, Trace
 
-VERSION = 4
+VERSION = 5
+_LAGS = (1, 3, 6)  # s
 SHORTEST_S = 1.0  # less between two marks is a slip of the hand, not a pass
 
 
@@ -97,10 +98,11 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
             findings += check(seen)
         if not findings:  # any of the others moves the rate too
             findings += _unsettled(trace, interval_ms, limits)
-    return Verdict(_worst(findings), tuple(findings), tuple(facts))
+    return Verdict(worst(findings), tuple(findings), tuple(facts))
 
 
-def _worst(findings: Sequence[Finding]) -> State:
+def worst(findings: Sequence[Finding]) -> State:
+    """State of a pass with these findings."""
     weights = {one.weight for one in findings}
     return State.VOID if State.VOID in weights else State.SUSPECT if State.SUSPECT in weights else State.VALID
 
@@ -194,8 +196,8 @@ def _drift(interval_ms: Intervals, limits: Thresholds) -> tuple[float, float] | 
 def _trend(second: Intervals, value: Intervals, limits: Thresholds) -> tuple[float, float] | None:
     """Drift of log value from first to last second (share) and in standard errors, where over both thresholds.
 
-    The standard error allows for first-order correlation of the residuals, taken as at least 0.7: a scene's load
-    wanders over seconds and a short pass underrates that.
+    The standard error allows for first-order correlation of the residuals, by the slowest decay that any of a few lags
+    shows, taken as at least 0.7 a second: a scene's load wanders over seconds and a short pass underrates that.
     """
     n = second.size
     if n < 10 or np.any(value <= 0):
@@ -205,7 +207,8 @@ def _trend(second: Intervals, value: Intervals, limits: Thresholds) -> tuple[flo
     slope = float(x @ y) / float(x @ x)
     rest = y - y.mean() - slope * x
     power = max(float(rest @ rest), 1e-12)
-    r = min(max(float(rest[:-1] @ rest[1:]) / power, 0.7), 0.95)
+    lags = [float(rest[:-lag] @ rest[lag:]) / power for lag in _LAGS if lag < n - 2]
+    r = min(max(0.7, *(max(one, 0.0) ** (1.0 / lag) for one, lag in zip(lags, _LAGS))), 0.98)
     se = math.sqrt(power / (n - 2) / float(x @ x) * (1 + r) / (1 - r))
     drift, z = slope * float(np.ptp(second)), slope / se
     return (drift, z) if abs(drift) > limits.drift_share and abs(z) > limits.drift_z else None

@@ -128,19 +128,23 @@ LONG_LOG = 0.3  # a frame 35 % longer than those around it
 _LIKELIHOOD = 4.2  # log likelihood ratio of two rates against one; chance clusters stay under it
 
 
-def settled_after(interval_ms: Intervals, window: int = 30) -> int:
+def settled_after(interval_ms: Intervals, window: int = 30, long_log: float | None = None) -> int:
     """Frames until long frames have become rare: one change point of their rate.
 
-    A long frame is 35 % over the median of its window; consecutive ones count once, and a window in which many are long
-    has changed its level rather than stuttered. Poisson counts before and after every window are compared by their
-    likelihood; 0 where one rate explains them, or the first is not three times the second. (Shader compilation and
-    warm-up make long frames frequent at first and rare later.)
+    A long frame is 35 % over the median of its window, more where frames scatter more (`long_log` : another limit);
+    consecutive ones count once, and a window in which many are long has changed its level rather than stuttered.
+    Poisson counts before and after every window are compared by their likelihood; 0 where one rate explains them, or
+    the first is not three times the second. (Shader compilation and warm-up make long frames frequent at first and
+    rare later.)
     """
     n = interval_ms.size // window
     if n < 12:
         return 0
     logs = np.log(interval_ms[: n * window]).reshape(n, window)
-    long = logs > np.median(logs, axis=1, keepdims=True) + LONG_LOG
+    off = logs - np.median(logs, axis=1, keepdims=True)
+    if long_log is None:
+        long_log = max(LONG_LOG, 4.0 * 1.4826 * float(np.median(np.abs(off))))
+    long = off > long_log
     long[long.mean(axis=1) > 0.25] = False
     flat = long.ravel()
     starts = flat & ~np.concatenate(([False], flat[:-1]))

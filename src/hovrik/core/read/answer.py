@@ -15,6 +15,7 @@ from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
 from ..facts.terms import Aim, Floor
 from ..message import Message, Value, say
+from ..model import battery
 from ..model.held import more_to_settle
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
@@ -96,7 +97,7 @@ class Answer:
 @dataclass(frozen=True)
 class Context:
     """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out; counted : those
-    that count; along : what they are read along, in words."""
+    that count; along : what they are read along, in words; used : what passes drew against the battery's gauge."""
 
     rig: Rig | None = None
     room_c: float | None = None
@@ -106,6 +107,7 @@ class Context:
     notes: tuple[Message, ...] = ()
     counted: int = 0
     along: str = ""
+    used: battery.Used | None = None
 
 
 def build(responses: Sequence[Response], question: Question, context: Context) -> Answer:
@@ -160,7 +162,7 @@ def _hours(group: Group, question: Question, context: Context) -> Estimate | Non
     """Hours on the battery, None where they are not asked for or cannot be told."""
     if group.draw is None or context.rig is None or question.source is not Source.BATTERY:
         return None
-    return energy.hours(context.rig, group.draw)
+    return battery.hours(context.rig, group.draw, context.used)
 
 
 def option_of(group: Group, question: Question, context: Context) -> Option:
@@ -199,7 +201,9 @@ def _stated(response: Response, group: Group, question: Question, context: Conte
         ]  # fmt: skip
     missing: list[Message] = []
     if "hours" in metrics:
-        parts.append(say("from-full", hours=_value(metrics["hours"])))
+        limit = context.rig.charge_limit if context.rig is not None else 1.0
+        hours = _value(metrics["hours"])
+        parts.append(say("from-full", hours=hours) if limit >= 1 else say("from-charge", hours=hours, charge=limit))
     elif question.source is Source.BATTERY:
         missing.append(say("missing.hours-battery" if group.draw else "missing.hours-draw"))
     if "die_c" in metrics:
@@ -312,7 +316,7 @@ def _settle_it(response: Response, question: Question, before: Group | None = No
     counts = [more_passes(group, question) for group in undecided]
     levels = _levels_words(response.factor, [group.level for group in undecided[-3:]])
     if any(count is None for count in counts):
-        return [say("missing.close", levels=levels)]
+        return [say("missing.close-several" if len(undecided) > 1 else "missing.close", levels=levels)]
     most = max(count or 1 for count in counts)
     return [say("missing.settle-each" if len(undecided) > 1 else "missing.settle", passes=most, levels=levels)]
 
@@ -320,8 +324,12 @@ def _settle_it(response: Response, question: Question, before: Group | None = No
 def _levels_words(factor: Factor, levels: Sequence[Level]) -> str:
     """'10 and 11 W'."""
     if factor.is_number and factor.unit:
-        return f"{' and '.join(factor.short(level) for level in levels)} {factor.unit}"
-    return " and ".join(factor.words(level) for level in levels)
+        return f"{_listed([factor.short(level) for level in levels])} {factor.unit}"
+    return _listed([factor.words(level) for level in levels])
+
+
+def _listed(words_: Sequence[str]) -> str:
+    return " and ".join((*[", ".join(words_[:-1])][: len(words_) - 1], words_[-1]))
 
 
 def _withheld(responses: Sequence[Response], question: Question, context: Context) -> Answer:
@@ -403,6 +411,8 @@ def _reasons(
 
 def _of_option(group: Group | None, context: Context, metrics: dict[str, Estimate]) -> list[Message]:
     said: list[Message] = []
+    if group is not None and group.of_100 is not None and math.isfinite(group.of_100) and group.judged:
+        said.append(say("of-100", passes=Value(min(max(group.of_100, 1.0), 99.0), digits=0)))
     if "hours" in metrics and group and group.draw and context.rig and (full := context.rig.full_charge_wh):
         draw = group.draw.value
         plain = energy.plain_hours(full, draw)

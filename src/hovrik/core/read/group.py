@@ -245,9 +245,10 @@ def _with_reading_error(mean: Mean, group: Sequence[Counted], figure: Figure) ->
 
 
 def _settled(values: Array, group: Sequence[Counted], figure: str) -> Mean:
-    """Mean of settled temperatures; its error covers each pass's own and their scatter."""
+    """Mean of settled temperatures. Its error covers their scatter and each pass's own, most of which is the model's
+    and the same in all of them."""
     errors = [one.figures.errors.get(figure, 0.0) for one in group if one.figures.value(figure) is not None]
-    own = math.sqrt(float(np.mean(np.square(errors))) / len(errors))
+    own = math.sqrt(float(np.mean(np.square(errors))))
     scatter = float(values.std(ddof=1)) / math.sqrt(values.size) if values.size > 1 else 0.0
     return Mean(float(values.mean()), max(own, scatter), HEAT_DOF, values.size, log=False)
 

@@ -1,0 +1,150 @@
+"""Hours on a charge: from what is stated of the battery, and from what passes drew against what its gauge went down by.
+
+Both say by how much the pack gives more or less than a plain model of it: the stated energy and resistance with their
+tolerances, and the ratio of drawn energy to charge used. They are joined by their precision.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..facts.rig import Rig
+from ..passes.energy import Pack
+from ..passes.figures import PassFigures
+from ..stats.estimate import Estimate, Mean, t_quantile
+
+NAMEPLATE_SD, GAUGE_SD = 0.03, 0.015  # of a stated energy: printed on the pack, told by its own gauge
+OHM, OHM_SD, MEASURED_OHM_SD = 0.125, 0.5, 0.12  # of two cells in series that hold 40 Wh (log sd)
+RATED_HOURS = 5.0  # of a rating at a fifth of capacity an hour
+MODEL_SD = 0.015  # of the shape of the voltage curve and the cut-off
+METER_SD, BLEND_SD = 0.012, 0.005  # of a power sensor's scale; of what is left
+PART_SD, WHOLE = 0.03, 0.95  # of a voltage curve of another shape, where passes saw but a part of the whole way
+FINEST_STEP = 0.001
+NODES = (-2.0, -1.4, -0.8, -0.3, 0.3, 0.8, 1.4, 2.0)  # deviates of the resistance, summed over
+CUT_V = (2.9, 3.05)  # of a cell, at which the electronics end it
+
+
+@dataclass(frozen=True)
+class Used:
+    """What passes drew against what the gauge went down by, added up.
+
+    wh : energy drawn; share : charge used by the gauge; draw_w : mean weighted by energy; start, lowest : shares;
+    stretches : how many that were read at both ends; step : of the gauge (share).
+    """
+
+    wh: float
+    share: float
+    draw_w: float
+    start: float
+    lowest: float
+    stretches: int
+    step: float
+
+
+def used_of(figures: Sequence[PassFigures]) -> Used | None:
+    """From passes on battery that know draw, charge and length; None where they used no charge."""
+    rows = []
+    for one in figures:
+        draw, used, start = (one.value(name) for name in ("draw_w", "charge_used_share", "charge_start_share"))
+        seconds = one.frames.seconds if one.frames is not None else 0.0
+        if draw and used is not None and used >= 0 and start and seconds > 0:
+            rows.append((draw, used, start, draw * seconds / 3600.0))
+    if not rows:
+        return None
+    draws, shares, starts, energies = (np.array(column) for column in zip(*rows))
+    if shares.sum() <= 0:
+        return None
+    readings = np.unique(np.concatenate((starts, starts - shares)).round(6))
+    gaps = np.diff(readings)
+    step = float(gaps[gaps > 5e-5].min()) if (gaps > 5e-5).any() else 0.01
+    return Used(
+        float(energies.sum()), float(shares.sum()), float(energies @ draws / energies.sum()), float(starts.max()),
+        float((starts - shares).min()), len(rows), max(step, FINEST_STEP),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Gives:
+    """What a charge gives at a draw. wh : energy, low and high : ends of its 95 % interval (Wh); learned : whether
+    passes had a say in it."""
+
+    wh: float
+    low: float
+    high: float
+    learned: bool
+
+
+def gives(rig: Rig, draw_w: float, used: Used | None = None) -> Gives | None:
+    """Energy from the charge limit to the reserve at a constant draw (> 0 W); None where the battery is unknown.
+
+    Resistance and cut-off are summed over: a pack near the most it can give is lopsided in them.
+    """
+    from scipy.special import ndtr
+
+    stated = rig.full_charge_wh
+    if stated is None:
+        return None
+    cells = rig.pack_cells or 2
+    middle, spread = OHM * (cells / 2) ** 2 * math.sqrt(40.0 / stated), OHM_SD
+    if rig.pack_ohm is not None:
+        middle, spread = rig.pack_ohm, MEASURED_OHM_SD
+    own_sd = GAUGE_SD if rig.full_wh is not None else NAMEPLATE_SD
+    at_a_fifth = {"slow": 0.0, "fifth_an_hour": 1.0}.get(rig.battery_rated or "", 0.5)
+    centres, sds, odds = [], [], []
+    for z in NODES:
+        for cut in CUT_V:
+            pack = Pack(stated, cells, middle * math.exp(spread * z), cut)
+            log = math.log(max(pack.delivered_wh(draw_w, rig.charge_limit, rig.reserve), 1e-3))
+            lost = -math.log(max(1.0 - pack.ohm * (stated / RATED_HOURS) / float(pack.open_v(0.5)) ** 2, 0.5))
+            mean = log + at_a_fifth * lost
+            variance = own_sd**2 + at_a_fifth * (1 - at_a_fifth) * lost**2
+            weight, found = math.exp(-0.5 * z * z), _learned(pack, log, used)
+            if found is not None:
+                other, other_variance = found
+                both = variance + other_variance
+                weight *= math.exp(-0.5 * (other - mean) ** 2 / both) / math.sqrt(both)
+                mean += variance / both * (other - mean)
+                variance *= other_variance / both
+            centres.append(mean)
+            sds.append(math.sqrt(variance + MODEL_SD**2))
+            odds.append(weight)
+    centre, sd, share = np.array(centres), np.array(sds), np.array(odds) / max(sum(odds), 1e-300)
+    ends = []
+    for wanted in (0.025, 0.5, 0.975):
+        a, b = float((centre - 6 * sd).min()), float((centre + 6 * sd).max())
+        for _ in range(40):
+            half = 0.5 * (a + b)
+            a, b = (half, b) if float(share @ ndtr((half - centre) / sd)) < wanted else (a, half)
+        ends.append(math.exp(0.5 * (a + b)))
+    return Gives(ends[1], ends[0], ends[2], used is not None)
+
+
+def _learned(pack: Pack, log: float, used: Used | None) -> tuple[float, float] | None:
+    """Log of the same energy, and its variance, from charge used against energy drawn: scaled by the pack's curve from
+    where the passes were made to the whole way."""
+    if used is None or used.share <= 0 or used.start - used.lowest <= 0:
+        return None
+    part = pack.delivered_wh(used.draw_w, used.start, used.lowest) / (used.start - used.lowest)
+    if part <= 0:
+        return None
+    read = (used.step / math.sqrt(6.0)) ** 2 * used.stretches / used.share**2
+    part_sd = PART_SD * max(1.0 - (used.start - used.lowest) / WHOLE, 0.0)
+    variance = read + METER_SD**2 + part_sd**2 + BLEND_SD**2
+    return math.log(used.wh / used.share) + log - math.log(part), variance
+
+
+def hours(rig: Rig, draw: Mean, used: Used | None = None) -> Estimate | None:
+    """Hours from the charge limit to the reserve at a measured draw, with interval; None without a battery."""
+    watts = math.exp(draw.mean)
+    found = gives(rig, watts, used)
+    if found is None:
+        return None
+    own = t_quantile(0.975, draw.dof) * draw.se
+    low = math.hypot(own, math.log(found.wh / found.low))
+    high = math.hypot(own, math.log(found.high / found.wh))
+    value = found.wh / watts
+    return Estimate(value, value * math.exp(-low), value * math.exp(high), "h", draw.n)

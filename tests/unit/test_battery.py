@@ -1,0 +1,109 @@
+"""What a charge gives: packs unlike the model, drawn at random, and what passes teach of them."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from hovrik.core.facts.rig import Rig
+from hovrik.core.model import battery
+from hovrik.core.model.battery import Used
+from hovrik.core.passes.figures import PassFigures
+from hovrik.core.stats.estimate import Mean
+
+RIG = Rig("r", "Rig", battery_wh=40.0)
+EXACT = 1e-6
+
+
+def other_pack(rng, label_wh=40.0):
+    """(delivered Wh by (draw, start, end)) of a pack of another shape: a straight voltage with a knee and a steep top,
+    its energy 3 % off, its resistance by a log sd of a half."""
+    low, slope, knee = rng.uniform(2.9, 3.1), rng.uniform(0.35, 0.75), rng.uniform(0.3, 0.55)
+    ohm, cut = 0.125 * math.exp(0.5 * rng.standard_normal()), 2 * rng.uniform(2.85, 3.1)
+    true = label_wh * math.exp(0.03 * rng.standard_normal())
+    q = np.linspace(1.0, 0.0, 1501)
+    volts = 2 * (low + slope * q + knee * (1 - np.exp(-q / 0.06)) + rng.uniform(0.0, 0.2) * q**4)
+
+    def given(draw, start=1.0, end=0.05):
+        inside = volts**2 - 4 * ohm * draw
+        v = np.where(inside > 0, 0.5 * (volts + np.sqrt(np.maximum(inside, 0))), 0.0)
+        v[np.cumsum(v <= cut) > 0] = 0.0  # it cuts off, and stays off
+        summed = np.concatenate(([0.0], np.cumsum(0.5 * (v[1:] + v[:-1]) * -np.diff(q))))
+        return float(np.interp(1 - end, 1 - q, summed) - np.interp(1 - start, 1 - q, summed))
+
+    charge = true / given(true / 5 if rng.random() < 0.5 else 0.1, 1.0, 0.0)
+    return lambda *way: charge * given(*way)
+
+
+def used_by(pack, rng, passes):
+    """What a gauge of half percents says of passes from full on."""
+    wh = share = 0.0
+    at, start = 1.0, 1.0
+    for _ in range(passes):
+        if at < 0.6:
+            at = 1.0
+        draw = rng.uniform(10, 25)
+        end = at - draw / 60 / 40.0
+        wh += pack(draw, at, end) * (1 + 0.008 * rng.standard_normal())
+        share += round(at / 0.005) * 0.005 - round(end / 0.005) * 0.005
+        at = end - 0.01
+    return Used(wh, share, 17.0, start, 0.6, passes, 0.005) if share > 0 else None
+
+
+def width(gives):
+    """Log width of what is said."""
+    return math.log(gives.high / gives.low)
+
+
+@pytest.mark.parametrize(("passes", "least"), [(0, 0.9), (24, 0.9), (60, 0.9)])
+def test_hours_hold_the_truth_of_packs_unlike_the_model(passes, least):
+    rng = np.random.default_rng(17)
+    hits, widths = [], []
+    for _ in range(120):
+        pack = other_pack(rng)
+        used = used_by(pack, rng, passes) if passes else None
+        draw = rng.uniform(8, 28)
+        found = battery.hours(RIG, Mean(math.log(draw), EXACT, 1e6, 3), used)
+        hits.append(found.low <= pack(draw) / draw <= found.high)
+        widths.append(math.log(found.high / found.low) / 2)
+    assert np.mean(hits) >= least, np.mean(hits)
+    assert np.mean(widths) < (0.16 if not passes else 0.13)
+
+
+def test_passes_narrow_what_is_stated():
+    used = Used(20.0, 0.5, 15.0, 1.0, 0.5, 30, 0.001)
+    stated, learned = (battery.gives(RIG, 15.0, one) for one in (None, used))
+    assert width(learned) < width(stated) and learned.learned and not stated.learned
+    assert learned.wh == pytest.approx(38.0, rel=0.05)
+
+
+def test_a_worn_pack_shows_in_its_passes():
+    """The gauge goes down by half on 14 Wh: 28 Wh in all, whatever the label says."""
+    worn = Used(14.0, 0.5, 15.0, 1.0, 0.5, 30, 0.001)
+    found = battery.gives(RIG, 15.0, worn)
+    assert 25.0 < found.wh < 31.0
+
+
+def test_how_the_energy_is_rated_counts_once():
+    draw = 20.0
+    slow, fifth, unknown = (
+        battery.gives(replace(RIG, battery_rated=how), draw) for how in ("slow", "fifth_an_hour", None)
+    )
+    assert slow.wh < unknown.wh < fifth.wh < 1.03 * slow.wh
+
+
+def test_own_figures_are_better_than_the_label():
+    label, gauge = battery.gives(RIG, 15.0), battery.gives(replace(RIG, full_wh=40.0), 15.0)
+    measured = battery.gives(replace(RIG, full_wh=40.0, pack_ohm=0.125), 15.0)
+    assert width(measured) < width(gauge) < width(label)
+    assert battery.gives(Rig("r", "Rig"), 15.0) is None
+
+
+def test_what_passes_used_is_added_up():
+    rows = [
+        PassFigures(values={"draw_w": draw, "charge_used_share": used, "charge_start_share": start})
+        for draw, used, start in ((10.0, 0.01, 1.0), (20.0, 0.02, 0.9), (20.0, -0.1, 0.8))
+    ]
+    assert battery.used_of(rows) is None  # no length is known of them
+    assert battery.used_of([]) is None
