@@ -16,7 +16,7 @@ from ..widgets.flow import Abreast
 from .base import EMPTY, Stage, empty_hint
 
 _ROWS = (
-    ("mean_fps", "mean rate, fps"), ("low", "1 % low, fps"), ("hours", "from full"), ("draw_w", "draw, W"),
+    ("mean_fps", "mean rate, fps"), ("low", "1 % low, fps"), ("hours", "from a charge"), ("draw_w", "draw, W"),
     ("package_w", "package, W"), ("joules_per_frame", "J a frame"), ("die_c", "die, settled C"),
     ("shell_c", "shell, settled C"),
 )  # fmt: skip
@@ -97,6 +97,9 @@ class ChooseStage(Stage):
             estimate = option.metrics.get(f"low_1pct_fps_{question.school.value}" if key == "low" else key)
             if key in DEGREES and estimate is not None:
                 estimate = estimate.through(degrees.shown)
+            if key == "hours" and self.session.rig is not None:
+                limit = self.session.rig.charge_limit
+                text = "from full" if limit >= 1 else f"from {words.share(limit)}"
             grid.addWidget(label(degrees.heading(text) if key in DEGREES else text, "soft"), number, 0)
             value = words.number(estimate)
             span = words.span(estimate) if estimate else "–"

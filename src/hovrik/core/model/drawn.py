@@ -19,7 +19,7 @@ Array = NDArray[np.float64]
 DRAWS = 400
 QUARTERS = 4  # places a step
 MOST_PLACES = 240
-DRAW_SD = 0.012
+DRAW_SD = 0.009
 
 
 @dataclass(frozen=True)
