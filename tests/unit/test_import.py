@@ -52,7 +52,8 @@ def test_the_frame_column_is_found_among_others():
         ("GPU freq", "gpu_mhz"), ("memory clock", "memory_mhz"), ("RAM used MB", "memory_mb"), ("CPU temp", "die_c"),
         ("skin temperature", "shell_c"), ("fan speed", "fan_rpm"), ("battery level %", "charge_share"),
         ("Battery voltage", "voltage_v"), ("comment", None), ("room temperature", "room_c"),
-        ("shell (C)", "shell_c"), ("CPU [°C]", "die_c"),
+        ("shell (C)", "shell_c"), ("CPU [°C]", "die_c"), ("SoC Power (W)", "package_w"),
+        ("CpuPackagePower", "package_w"), ("cpuPackageW", "package_w"), ("GPU chip power [W]", None),
     ],
 )  # fmt: skip
 def test_headings_by_generic_words(heading, channel):

@@ -37,16 +37,14 @@ def low_id(school: School, share: str = "1pct") -> str:
     return f"low_{share}_fps_{school.value}"
 
 
+def _low(school: School, share: str, words: str) -> Figure:
+    spread = 0.05 if school is School.SLOWEST_MEAN else 0.02
+    name = low_id(school, share)
+    return Figure(name, f"{words} low, {school.words}", "fps", prior_sd=spread, floor=f"low_{share}")
+
+
 _LOWS = tuple(
-    Figure(
-        low_id(school, share),
-        f"{words} low, {school.words}",
-        "fps",
-        prior_sd=0.05 if school is School.SLOWEST_MEAN else 0.02,
-        floor=f"low_{share}",
-    )  # fmt: skip
-    for share, words in (("1pct", "1 %"), ("0_1pct", "0.1 %"))
-    for school in School
+    _low(school, share, words) for share, words in (("1pct", "1 %"), ("0_1pct", "0.1 %")) for school in School
 )
 
 FIGURES: tuple[Figure, ...] = (

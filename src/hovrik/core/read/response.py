@@ -148,7 +148,8 @@ def _read(
     response = Response(
         factor, setup_of(every).without(*factor.knobs), tuple(made), figure, drawn_, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
-        _surprises(levels, members, factor), (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)),
+        _surprises(levels, members, factor, question.school),
+        (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)),
     )  # fmt: skip
     return response, every[0].point
 
@@ -221,11 +222,11 @@ def _drawn(
 
 
 def _surprises(
-    levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor
+    levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor, school: School
 ) -> tuple[tuple[str, Message], ...]:
-    """Passes whose rate or draw the others did not let expect. The original is kept; a repeat is proposed."""
+    """Passes whose rate, low or draw the others did not let expect. The original is kept; a repeat is proposed."""
     found = []
-    for name, id_ in (("rate", RATE), ("draw", "draw_w")):
+    for name, id_ in (("rate", RATE), ("1 % low", low_id(school)), ("draw", "draw_w")):
         groups = [[one for one in group if (one.figures.value(id_) or 0.0) > 0] for group in members]
         kept = [(level, group) for level, group in zip(levels, groups) if group]
         logs = [np.log([one.figures.values[id_] for one in group]) for _, group in kept]

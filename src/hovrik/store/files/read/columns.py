@@ -30,12 +30,13 @@ IMPORTABLE = tuple(name for name in CHANNELS if name not in ("cpu_w", "gpu_w", "
 _UNIT = re.compile(r"[\[(]\s*([A-Za-z%/°]+)\s*[\])]\s*$")  # at the end of a heading
 _OTHER_UNITS = {unit.lower() for units in UNITS.values() for unit in units} | {"fps", "hz", "a", "ma", "wh", "mah"}
 _BARE_UNIT = re.compile(r"(?:^|[\s_])(?:m?W|Wh|°?C|%|[kMG]?Hz|[kMG]B|rpm|m?V|fps)\s*$")
+_JOINED = re.compile(r"([a-z])([A-Z](?=[a-z])|m?W$)")  # words run together; an abbreviation stays one
 _TEMPERATURE = r"temp|degree|°|celsius|[\[(][cf][\])]"
 _NOT_DIE = "shell|skin|case|room|ambient|battery"
 
 # channel -> (words of which each group must have a hit, words that rule it out)
 _WORDS: dict[str, tuple[tuple[str, ...], str]] = {
-    "package_w": ((r"package|pkg|chip|soc|apu", r"power|watt|\bm?w\b"), "temp|battery|wall"),
+    "package_w": ((r"package|pkg|chip|soc|apu", r"power|watt|\bm?w\b"), r"temp|battery|wall|\bgpu\b|graphics"),
     "battery_w": ((r"batter|discharge|draw", r"power|watt|draw|rate|\bm?w\b"), "charge level|volt|temp|%"),
     "wall_w": ((r"wall|plug|adapter|mains", r"power|watt|\bm?w\b"), ""),
     "input_w": ((r"dc.?in|input|usb", r"power|watt|\bm?w\b"), ""),
@@ -66,7 +67,7 @@ def guess_channels(table: Table, without: int | None) -> dict[str, tuple[int, st
 
 def guess_channel(name: str) -> str | None:
     """The channel that a heading's generic words speak of, or None."""
-    words = re.sub(r"([a-z])([A-Z])", r"\1 \2", name).replace("_", " ").lower()
+    words = _JOINED.sub(r"\1 \2", name).replace("_", " ").lower()
     for channel, (groups, without) in _WORDS.items():
         if without and re.search(without, words):
             continue
