@@ -101,7 +101,7 @@ MUTANTS = (
     Mutant("curve", "stats/curve.py", "(at := (i2 - i1) / (s1 - s2))", "(at := 1.03 * (i2 - i1) / (s1 - s2))"),
     Mutant("curve", "read/response.py", "DENT_SE = 4.5", "DENT_SE = 7.0"),
     Mutant("floor", "read/group.py", "LOW: 0.01,", "LOW: 0.018,"),
-    Mutant("floor", "model/held.py", "expected = edge * np.sqrt(1.0 + spread**2)", "expected = edge + 0.0 * spread",
+    Mutant("floor", "model/held.py", "edge * np.sqrt(1.0 + spread**2) if of_share else edge", "edge",
            slight=False),
     Mutant("floor", "facts/terms.py", "else 1.0 - self.tolerance)", "else 1.0 - 0.5 * self.tolerance)"),
     Mutant("floor", "read/answer.py",

@@ -42,8 +42,8 @@ def true_low(level, spread=0.02):
 
 def test_deviates_of_shares_and_of_none():
     tail = Tail.of(np.linspace(10.0, 20.0, 1000))
-    assert held.deviates([tail], 15.0)[0] == pytest.approx(ndtri(0.5), abs=0.01)
-    assert held.deviates([tail], 99.0)[0] == pytest.approx(ndtri(0.5 / 1001))
+    assert held.deviates(tail.slower_at(np.array([15.0])), tail.frames)[0] == pytest.approx(ndtri(0.5), abs=0.01)
+    assert held.deviates(tail.slower_at(np.array([99.0])), tail.frames)[0] == pytest.approx(ndtri(0.5 / 1001))
     assert tail.slower_at(np.array([15.0, 19.9])) == pytest.approx([tail.slower_than(15.0), tail.slower_than(19.9)])
 
 

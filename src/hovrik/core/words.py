@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import string
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from . import degrees
@@ -132,7 +132,7 @@ class _Shown:
                         return "; ".join(parts)
                     case "sentence":
                         return sentence("; ".join(parts))
-                return _joined(parts, self._translate)
+                return joined(parts, self._translate)
             case Count():
                 return _counted(value.number, self._translate(spec).split("|")) if spec else str(value.number)
             case Value():
@@ -147,7 +147,8 @@ def _counted(number: int, forms: list[str]) -> str:
     return plural(number, forms[-2], forms[-1])
 
 
-def _joined(parts: list[str], translate: Callable[[str], str]) -> str:
+def joined(parts: Sequence[str], translate: Callable[[str], str] = str) -> str:
+    """'10, 11 and 12'."""
     if len(parts) < 2:
         return "".join(parts)
     return f"{', '.join(parts[:-1])} {translate('and')} {parts[-1]}"

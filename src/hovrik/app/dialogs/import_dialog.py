@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -54,6 +55,7 @@ _UNIT_WORDS = {
 }  # fmt: skip
 _DELIMITER_WORDS = {"": "one column", "\t": "tabs", " ": "spaces", ";": "semicolons", ",": "commas"}
 _PREVIEW_ROWS = 8
+Storing = TypeVar("Storing", BatchPage, RunSheetPage)
 _SHOWN_PROBLEMS = 300
 
 
@@ -138,13 +140,14 @@ class ImportDialog(QDialog):
         return page
 
     def _batch_page(self) -> BatchPage:
-        page = BatchPage(self._session, self._stated, lambda: self._telemetry.made and self._telemetry.made.telemetry)
-        page.changed.connect(self._update_accept)
-        page.stored.connect(lambda ids: imported(self._session, ids))
-        return page
+        beside = lambda: self._telemetry.made and self._telemetry.made.telemetry  # noqa: E731
+        return self._heard(BatchPage(self._session, self._stated, beside))
 
     def _sheet_page(self) -> RunSheetPage:
-        page = RunSheetPage(self._session)
+        return self._heard(RunSheetPage(self._session))
+
+    def _heard(self, page: Storing) -> Storing:
+        """A page that stores by itself: what it changes and stores is heard."""
         page.changed.connect(self._update_accept)
         page.stored.connect(lambda ids: imported(self._session, ids))
         return page

@@ -178,7 +178,7 @@ class LiveTraces(QWidget):
                 parts[:] = [tuple(np.concatenate(column) for column in zip(*parts))]
             plot = self._plot_of(quantity)
             x, y = parts[0]
-            if quantity in ("die_c", "shell_c"):
+            if plot is self.heat:
                 y = degrees.shown(y)
             if plot.isHidden():
                 continue

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core import degrees, words
 from ...core.facts.setup import describe
+from ...core.passes.figure import BY_ID
 from ...core.questions.question import Question
 from ...core.read.answer import Option
 from ..session import Session
@@ -20,8 +21,6 @@ _ROWS = (
     ("package_w", "package, W"), ("joules_per_frame", "J a frame"), ("die_c", "die, settled C"),
     ("shell_c", "shell, settled C"),
 )  # fmt: skip
-
-DEGREES = ("die_c", "shell_c")
 
 
 SHEET_PX = 290
@@ -95,12 +94,13 @@ class ChooseStage(Stage):
             grid.addWidget(label(text, "soft"), 0, column, Qt.AlignmentFlag.AlignRight)
         for number, (key, text) in enumerate(_ROWS, 1):
             estimate = option.metrics.get(f"low_1pct_fps_{question.school.value}" if key == "low" else key)
-            if key in DEGREES and estimate is not None:
+            of_degrees = key in BY_ID and BY_ID[key].unit == "C"
+            if of_degrees and estimate is not None:
                 estimate = estimate.through(degrees.shown)
             if key == "hours" and self.session.rig is not None:
                 limit = self.session.rig.charge_limit
                 text = "from full" if limit >= 1 else f"from {words.share(limit)}"
-            grid.addWidget(label(degrees.heading(text) if key in DEGREES else text, "soft"), number, 0)
+            grid.addWidget(label(degrees.heading(text) if of_degrees else text, "soft"), number, 0)
             value = words.number(estimate)
             span = words.span(estimate) if estimate else "–"
             if key == "hours" and estimate is not None:

@@ -16,6 +16,7 @@ from ..facts.rig import Rig
 from ..passes.energy import Pack
 from ..passes.figures import PassFigures
 from ..stats.estimate import Estimate, Mean, t_quantile
+from ..stats.process import mixture_quantiles
 
 NAMEPLATE_SD, GAUGE_SD = 0.03, 0.015  # of a stated energy: printed on the pack, told by its own gauge
 OHM, OHM_SD, MEASURED_OHM_SD = 0.125, 0.5, 0.12  # of two cells in series that hold 40 Wh (log sd)
@@ -83,21 +84,19 @@ def gives(rig: Rig, draw_w: float, used: Used | None = None) -> Gives | None:
 
     Resistance and cut-off are summed over: a pack near the most it can give is lopsided in them.
     """
-    from scipy.special import ndtr
-
     stated = rig.full_charge_wh
     if stated is None:
         return None
     cells = rig.pack_cells or 2
-    middle, spread = OHM * (cells / 2) ** 2 * math.sqrt(40.0 / stated), OHM_SD
+    ohm, spread = OHM * (cells / 2) ** 2 * math.sqrt(40.0 / stated), OHM_SD
     if rig.pack_ohm is not None:
-        middle, spread = rig.pack_ohm, MEASURED_OHM_SD
+        ohm, spread = rig.pack_ohm, MEASURED_OHM_SD
     own_sd = GAUGE_SD if rig.full_wh is not None else NAMEPLATE_SD
     at_a_fifth = {"slow": 0.0, "fifth_an_hour": 1.0}.get(rig.battery_rated or "", 0.5)
     centres, sds, odds = [], [], []
     for z in NODES:
         for cut in CUT_V:
-            pack = Pack(stated, cells, middle * math.exp(spread * z), cut)
+            pack = Pack(stated, cells, ohm * math.exp(spread * z), cut)
             log = math.log(max(pack.delivered_wh(draw_w, rig.charge_limit, rig.reserve), 1e-3))
             lost = -math.log(max(1.0 - pack.ohm * (stated / RATED_HOURS) / float(pack.open_v(0.5)) ** 2, 0.5))
             mean = log + at_a_fifth * lost
@@ -112,15 +111,9 @@ def gives(rig: Rig, draw_w: float, used: Used | None = None) -> Gives | None:
             centres.append(mean)
             sds.append(math.sqrt(variance + MODEL_SD**2))
             odds.append(weight)
-    centre, sd, share = np.array(centres), np.array(sds), np.array(odds) / max(sum(odds), 1e-300)
-    ends = []
-    for wanted in (0.025, 0.5, 0.975):
-        a, b = float((centre - 6 * sd).min()), float((centre + 6 * sd).max())
-        for _ in range(40):
-            half = 0.5 * (a + b)
-            a, b = (half, b) if float(share @ ndtr((half - centre) / sd)) < wanted else (a, half)
-        ends.append(math.exp(0.5 * (a + b)))
-    return Gives(ends[1], ends[0], ends[2], used is not None)
+    share = np.array(odds) / max(sum(odds), 1e-300)
+    low, middle, high = np.exp(mixture_quantiles(share, np.array(centres), np.array(sds), (0.025, 0.5, 0.975)))
+    return Gives(float(middle), float(low), float(high), used is not None)
 
 
 def _learned(pack: Pack, log: float, used: Used | None) -> tuple[float, float] | None:

@@ -10,8 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..stats import process
-from ..stats.process import Posterior
-from .held import ENTERS, RATE_BIAS, RATE_LINE_SD, RATE_SCALE, RATE_SD, REMEMBERED, SHARE_SD, TELLING, deviates
+from .held import ENTERS, RATE_BIAS, RATE_LINE_SD, RATE_SCALE, RATE_SD, REMEMBERED, slow_levels
 from .ladder import Ladder
 
 Array = NDArray[np.float64]
@@ -90,9 +89,7 @@ def _over(
     own, present = part.carrying(low, frames=True)
     if len(present) < len(part.figures):
         return None
-    levels = process.levels_of(
-        [deviates(row, interval_ms) for row in own.tails], SHARE_SD, blocks=own.launches, telling=TELLING
-    )
+    levels = slow_levels(own, interval_ms)
     inside = np.flatnonzero(levels.mean < ENTERS).tolist()
     if not inside:
         return np.full((DRAWS, limits.size), np.inf)
@@ -101,7 +98,7 @@ def _over(
     some, kept = part.only(inside), levels.only(inside)
     reached = limits >= some.levels[0] - 1e-9
     hats = process.hats_at(some.levels, limits[reached])
-    post: Posterior = process.along(some.axis, kept, more=axis[reached], hats=hats)
+    post = process.along(some.axis, kept, more=axis[reached], hats=hats)
     values, parts = post.draws(rng, DRAWS)
     found = np.full((DRAWS, limits.size), np.inf)
     found[:, reached] = values - ndtri(share_) * np.sqrt(1.0 + (post.spread[parts, None] * (hats @ kept.scale)) ** 2)

@@ -11,6 +11,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +23,7 @@ from ..stats.process import Levels, Posterior
 from .ladder import Ladder
 
 Array = NDArray[np.float64]
+Made = TypeVar("Made")
 
 SHARE_SD = 0.20  # of the deviate between passes of scenes measured before
 RATE_SCALE, RATE_LINE_SD = 0.1, 10.0  # a log rate turns by tenths; its slope an axis unit is about one
@@ -29,7 +31,6 @@ TELLING = (-2.9, 2.9)  # deviates between which their spread is that of the scen
 ENTERS = 1.0  # a level with a deviate over this (84 % slow frames) says nothing of those that nearly hold
 REMEMBERED = 8  # ladders whose lows and means are kept, since a floor that moves does not change them
 AROUND = 4  # levels to either side that a low leans on
-SURE = 1.645  # deviates of 95 %
 MANY = 1e6  # degrees of freedom where an interval needs no t
 LOW_SD = 0.001  # a low on a cap or a tick is no better known than this
 RATE_SD = 0.015
@@ -63,13 +64,20 @@ def _deviate(share: float) -> float:
     return float(ndtri(share))
 
 
-def deviates(tails: Sequence[Tail], interval_ms: float) -> Array:
-    """(n,) normal deviates of the shares of frames slower than an interval; none of n frames counts as half a one."""
+def deviates(shares: Array, frames: Array | int) -> Array:
+    """Normal deviates of shares of frames; none of n frames counts as half a one."""
     from scipy.special import ndtri
 
-    slower = np.array([tail.slower_than(interval_ms) for tail in tails])
-    frames = np.array([tail.frames for tail in tails], float)
-    return np.asarray(ndtri((slower * frames + 0.5) / (frames + 1.0)))
+    return np.asarray(ndtri((shares * frames + 0.5) / (frames + 1.0)))
+
+
+def slow_levels(ladder: Ladder, interval_ms: float) -> Levels:
+    """Deviates of the shares of frames slower than an interval, of levels whose passes all carry frames."""
+    groups = []
+    for row in ladder.tails:
+        frames = np.array([tail.frames for tail in row], float)
+        groups.append(deviates(np.array([tail.slower_than(interval_ms) for tail in row]), frames))
+    return process.levels_of(groups, SHARE_SD, blocks=ladder.launches, telling=TELLING)
 
 
 def _posterior(
@@ -90,61 +98,59 @@ def _posterior(
 def shares_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> list[Held | None]:
     """Whether the expected share of frames slower than an interval is at most `share`, a level; None where no pass of
     a level carries enough frames. low : id of the figure that tells which do."""
-    found: list[Held | None] = [None] * len(ladder.figures)
     part, present = ladder.carrying(low, frames=True)
     if not present:
-        return found
-    levels = process.levels_of(
-        [deviates(row, interval_ms) for row in part.tails], SHARE_SD, blocks=part.launches, telling=TELLING
-    )
-    alone = process.apart(levels)
-    edge = _deviate(share)
-    for at, (post, place) in enumerate(_posterior(part, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)):
-        scale = float(levels.scale[at])
-        made = _held(post, place, edge, scale)
-        if part.rising and at and levels.mean[at] > levels.mean[at - 1]:
-            own = _held(alone, at, edge, scale)  # a dent, or luck: its neighbours may not lift it
-            made = min(made, own, key=lambda one: one.holds)
-        found[present[at]] = made
-    return found
-
-
-def _held(post: Posterior, place: int, edge: float, scale: float) -> Held:
-    """Of the expected share: E Phi(z + s e) = Phi(z / sqrt(1 + s^2))."""
-    spread = scale * post.spread
-    expected = edge * np.sqrt(1.0 + spread**2)
-    delta, sd = post.moments(place, expected)
-    return Held(
-        post.chance_under(place, expected), 100 * post.chance_under(place, edge, spread**2),
-        Margin(delta, sd, scale * post.sd),
-    )  # fmt: skip
+        return [None] * len(ladder.figures)
+    levels = slow_levels(part, interval_ms)
+    chosen = _posterior(part, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)
+    return _placed(ladder, present, _all_held(part, levels, chosen, _deviate(share), of_share=True))
 
 
 def values_held(ladder: Ladder, name: str, prior_sd: float, least: float, *, less: bool) -> list[Held | None]:
     """Whether the mean of a figure's logs is at least that of a value (at most, where less is wanted)."""
-    found: list[Held | None] = [None] * len(ladder.figures)
     part, present = ladder.carrying(name)
     if not present:
-        return found
-    sign, edge = 1.0 if less else -1.0, math.log(least)
-    own_scale = part.free_shares() if name == "mean_fps" else np.ones(len(present))
-    levels = process.levels_of([sign * row for row in part.logs(name)], prior_sd, own_scale, part.launches)
-    alone = process.apart(levels)
-    enters = np.ones(len(present), bool)
-    for at, (post, place) in enumerate(_posterior(part, levels, enters, RATE_SCALE, RATE_LINE_SD)):
-        options = [(post, place)]
+        return [None] * len(ladder.figures)
+    sign = 1.0 if less else -1.0
+    scale = part.free_shares() if name == "mean_fps" else None
+    levels = process.levels_of([sign * row for row in part.logs(name)], prior_sd, scale, part.launches)
+    chosen = _posterior(part, levels, np.ones(len(present), bool), RATE_SCALE, RATE_LINE_SD)
+    return _placed(ladder, present, _all_held(part, levels, chosen, sign * math.log(least), of_share=False))
+
+
+def _placed(ladder: Ladder, present: Sequence[int], found: Sequence[Made]) -> list[Made | None]:
+    """What was found of some levels, with None for the others."""
+    every: list[Made | None] = [None] * len(ladder.figures)
+    for at, one in zip(present, found):
+        every[at] = one
+    return every
+
+
+def _all_held(
+    part: Ladder, levels: Levels, chosen: Sequence[tuple[Posterior, int]], edge: float, *, of_share: bool
+) -> list[Held]:
+    """Whether each level lies under an edge. One that lies over its lower neighbour where it could only be under it has
+    a dent, or luck: its neighbours may not lift it."""
+    alone, found = process.apart(levels), []
+    for at, (post, place) in enumerate(chosen):
+        scale = float(levels.scale[at])
+        made = _held(post, place, edge, scale, of_share=of_share)
         if part.rising and at and levels.mean[at] > levels.mean[at - 1]:
-            options.append((alone, at))
-        made = []
-        for one, where in options:
-            delta, sd = one.moments(where, sign * edge)
-            spread = one.spread * own_scale[at]
-            made.append(Held(
-                one.chance_under(where, sign * edge), 100 * one.chance_under(where, sign * edge, spread**2),
-                Margin(delta, sd, one.sd * float(own_scale[at])),
-            ))  # fmt: skip
-        found[present[at]] = min(made, key=lambda held: held.holds)
+            own = _held(alone, at, edge, scale, of_share=of_share)
+            made = min(made, own, key=lambda one: one.holds)
+        found.append(made)
     return found
+
+
+def _held(post: Posterior, place: int, edge: float, scale: float, *, of_share: bool) -> Held:
+    """of_share : the edge is of the expected share, E Phi(z + s e) = Phi(z / sqrt(1 + s^2))."""
+    spread = scale * post.spread
+    of_mean = edge * np.sqrt(1.0 + spread**2) if of_share else edge
+    delta, sd = post.moments(place, of_mean)
+    return Held(
+        post.chance_under(place, of_mean), 100 * post.chance_under(place, edge, spread**2),
+        Margin(delta, sd, scale * post.sd),
+    )  # fmt: skip
 
 
 def more_to_settle(margin: Margin, sure: float, most: int = 20) -> int | None:
@@ -167,17 +173,17 @@ def more_to_settle(margin: Margin, sure: float, most: int = 20) -> int | None:
 @lru_cache(REMEMBERED)
 def rates(ladder: Ladder) -> list[Mean | None]:
     """Mean rate of each level with its 95 % interval, logs; None where no pass tells it."""
-    found: list[Mean | None] = [None] * len(ladder.figures)
     part, present = ladder.carrying("mean_fps")
     if not present:
-        return found
+        return [None] * len(ladder.figures)
     free = part.free_shares()
     levels = process.levels_of(part.logs("mean_fps"), RATE_SD, free, part.launches)
     chosen = _posterior(part, levels, np.ones(len(present), bool), RATE_SCALE, RATE_LINE_SD)
+    found = []
     for at, (post, place) in enumerate(chosen):
         low, middle, high = post.quantiles(place, (0.025, 0.5, 0.975)) + math.log(RATE_BIAS) * free[at]
-        found[present[at]] = _mean(middle, low, high, len(part.figures[at]))
-    return found
+        found.append(_mean(middle, low, high, len(part.figures[at])))
+    return _placed(ladder, present, found)
 
 
 def _mean(middle: float, low: float, high: float, n: int) -> Mean:
@@ -188,28 +194,25 @@ def _mean(middle: float, low: float, high: float, n: int) -> Mean:
 def lows(ladder: Ladder, low: str, share: float, around: int = AROUND) -> list[Mean | None]:
     """The low of each level with its 95 % interval, logs of fps: the rate at which the expected share of slower frames
     is `share`. None where no pass of a level carries it. around : levels to either side that lend evidence."""
-    found: list[Mean | None] = [None] * len(ladder.figures)
     part, present = ladder.carrying(low, frames=True)
-    for at, where in enumerate(present):
+    found = []
+    for at in range(len(present)):
         near = range(max(at - around, 0), min(at + around + 1, len(present)))
-        found[where] = _low(part.only(near), at - near[0], share)
-    return found
+        found.append(_low(part.only(near), at - near[0], share))
+    return _placed(ladder, present, found)
 
 
 def _low(ladder: Ladder, at: int, share: float) -> Mean:
     """Fitted at the level's own interval; the posterior then shifts its mean curve until it crosses the edge."""
-    tails = ladder.tails
-    own, edge = tails[at], _deviate(share)
+    own, edge = ladder.tails[at], _deviate(share)
     centre = float(np.mean([math.log(_slow_interval(tail, share)) for tail in own]))
     intervals = np.exp(centre + _OFFSETS)
-    curves = np.stack([deviates_at(tail, intervals) for tail in own])
+    curves = np.stack([deviates(tail.slower_at(intervals), tail.frames) for tail in own])
     middle = int(np.flatnonzero(_OFFSETS == 0.0)[0])
     weight = process.levels_of([curves[:, middle]], SHARE_SD, telling=TELLING).weights[0]
     curve = weight @ curves / weight.sum()
     place = float(np.interp(-edge * math.sqrt(1 + SHARE_SD**2), -curve, _OFFSETS))
-    levels = process.levels_of(
-        [deviates(row, math.exp(centre + place)) for row in tails], SHARE_SD, blocks=ladder.launches, telling=TELLING
-    )
+    levels = slow_levels(ladder, math.exp(centre + place))
     post, where = _posterior(ladder, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[at]
     spread = float(levels.scale[at]) * post.spread
     over = post.quantiles(where, (0.975, 0.5, 0.025), edge * np.sqrt(1.0 + spread**2))
@@ -222,10 +225,3 @@ def _slow_interval(tail: Tail, share: float) -> float:
     """Interval that `share` of the frames are slower than, ms."""
     kept = tail.slowest_ms
     return float(kept[max(len(kept) - 1 - int(share * tail.frames), 0)])
-
-
-def deviates_at(tail: Tail, interval_ms: Array) -> Array:
-    """(m,) deviates of one pass at many intervals."""
-    from scipy.special import ndtri
-
-    return np.asarray(ndtri((tail.slower_at(interval_ms) * tail.frames + 0.5) / (tail.frames + 1.0)))

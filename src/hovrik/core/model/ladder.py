@@ -36,7 +36,7 @@ class Ladder:
     def _key(self) -> tuple[Any, ...]:
         return (
             tuple(tuple(map(id, row)) for row in self.figures), self.levels.tobytes(), self.ordered, self.rising,
-            self.caps,
+            self.caps, self.by_watts,
         )  # fmt: skip
 
     def __hash__(self) -> int:
@@ -52,9 +52,7 @@ class Ladder:
         (`by_watts`), else of the level itself; in units of the range where a level is not above 0."""
         if self.by_watts:
             return np.array([np.mean(np.log([w for w in row if w])) for row in self._watts])
-        if (self.levels > 0).all():
-            return np.log(self.levels)
-        return np.asarray(self.levels / (float(np.ptp(self.levels)) or 1.0))
+        return _of_numbers(self.levels)
 
     @cached_property
     def by_watts(self) -> bool:
@@ -68,7 +66,7 @@ class Ladder:
     def axis_at(self, levels: Array) -> Array:
         """(p,) where further levels stand on the axis: between measured ones by a monotone curve."""
         if not self.by_watts:
-            return np.log(levels) if (self.levels > 0).all() else levels / (float(np.ptp(self.levels)) or 1.0)
+            return _of_numbers(levels)
         if self.levels.size < 3:
             return np.asarray(np.interp(levels, self.levels, self.axis))
         from scipy.interpolate import PchipInterpolator
@@ -121,3 +119,8 @@ class Ladder:
             free = float(np.mean(shares)) if shares else float(np.mean(rates) < 0.995 * cap) if rates else 1.0
             found[at] = max(free, LEAST_FREE)
         return found
+
+
+def _of_numbers(levels: Array) -> Array:
+    """Logs of levels, or, where one is not above 0, the levels in units of their range."""
+    return np.log(levels) if (levels > 0).all() else np.asarray(levels / (float(np.ptp(levels)) or 1.0))

@@ -24,23 +24,28 @@ def without_scenes_own(verdicts: Mapping[str, Verdict], scenes: Mapping[str, str
         by_scene.setdefault(scene, []).append(pass_id)
     for members in by_scene.values():
         if len(members) >= FEWEST:
+            own = [verdicts[pass_id] for pass_id in members]
+            marked = [verdict for verdict in own if any(one.id in OF_SCENES for one in verdict.findings)]
             for pass_id in members:
-                found[pass_id] = _settled([verdicts[other] for other in members], verdicts[pass_id])
+                found[pass_id] = _settled(marked, len(own), verdicts[pass_id])
     return found
 
 
-def _settled(all_: Sequence[Verdict], own: Verdict) -> Verdict:
-    recurs = [one for one in own.findings if one.id in OF_SCENES and _recurs(one, all_)]
-    if not recurs or own.overruled is not None:
+def _settled(marked: Sequence[Verdict], passes: int, own: Verdict) -> Verdict:
+    recurs = [one for one in own.findings if one.id in OF_SCENES and _recurs(one, marked, passes)]
+    if not recurs:
         return own
     kept = tuple(one for one in own.findings if one not in recurs)
     facts = (*own.facts, *(say("recurs", what=one.message) for one in recurs))
     return replace(own, state=worst(kept), findings=kept, facts=facts)
 
 
-def _recurs(one: Finding, all_: Sequence[Verdict]) -> bool:
-    alike = sum(any(_same(one, other) for other in verdict.findings) for verdict in all_)
-    return alike >= FEWEST and alike - 1 >= SHARE * (len(all_) - 1)
+def _recurs(one: Finding, marked: Sequence[Verdict], passes: int) -> bool:
+    """marked : those of its scene's passes that have such findings at all."""
+    if len(marked) < FEWEST or len(marked) - 1 < SHARE * (passes - 1):
+        return False
+    alike = sum(any(_same(one, other) for other in verdict.findings) for verdict in marked)
+    return alike >= FEWEST and alike - 1 >= SHARE * (passes - 1)
 
 
 def _same(one: Finding, other: Finding) -> bool:

@@ -324,12 +324,8 @@ def _settle_it(response: Response, question: Question, before: Group | None = No
 def _levels_words(factor: Factor, levels: Sequence[Level]) -> str:
     """'10 and 11 W'."""
     if factor.is_number and factor.unit:
-        return f"{_listed([factor.short(level) for level in levels])} {factor.unit}"
-    return _listed([factor.words(level) for level in levels])
-
-
-def _listed(words_: Sequence[str]) -> str:
-    return " and ".join((*[", ".join(words_[:-1])][: len(words_) - 1], words_[-1]))
+        return f"{words.joined([factor.short(level) for level in levels])} {factor.unit}"
+    return words.joined([factor.words(level) for level in levels])
 
 
 def _withheld(responses: Sequence[Response], question: Question, context: Context) -> Answer:

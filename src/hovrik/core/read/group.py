@@ -45,18 +45,6 @@ class Counted:
 
 
 @dataclass(frozen=True)
-class NotJudged:
-    """In place of `Held` where passes cannot tell."""
-
-    holds: None = None
-    of_100: None = None
-    margin: None = None
-
-
-NOT_JUDGED = NotJudged()
-
-
-@dataclass(frozen=True)
 class Group:
     """Passes at one level of a factor. setup : what can be set of them; means : figure id to Mean; judged : mean of
     the figure that the floor names.
@@ -114,12 +102,12 @@ def ladder_of(levels: Sequence[Level], members: Sequence[Sequence[Counted]], fac
 
 
 def groups_of(
-    levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor, floor: Floor | None, school: School
-) -> list[Group]:
-    """A group a level, levels in the factor's order."""
-    ladder = ladder_of(levels, members, factor)
-    means = {figure.id: _means(figure, members, factor) for figure in FIGURES}
-    means |= _modelled(ladder)
+    ladder: Ladder, levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor, floor: Floor | None,
+    school: School,
+) -> list[Group]:  # fmt: skip
+    """A group a level, levels in the factor's order. ladder : of them."""
+    means = _modelled(ladder)
+    means |= {figure.id: _means(figure, members, factor) for figure in FIGURES if figure.id not in means}
     named = floor_figure(floor.figure, school) if floor is not None else None
     judged, missed = _judged(ladder, floor, named, school), _missed(members, floor)
     single = all(len(group) == 1 for group in members)
@@ -127,13 +115,14 @@ def groups_of(
     for at, (level, group) in enumerate(zip(levels, members)):
         own = {figure.id: mean for figure in FIGURES if (mean := means[figure.id][at]) is not None}
         why = {key: reason for one in reversed(group) for key, reason in one.figures.why.items() if key not in own}
-        said = judged[at] or NOT_JUDGED
-        groups.append(
-            Group(
-                level, setup_of(group), tuple(one.id for one in group), own, own.get(named.id) if named else None,
-                missed[at], said.holds, said.of_100, said.margin, single, why,
-            )
+        made = Group(
+            level, setup_of(group), tuple(one.id for one in group), own, own.get(named.id) if named else None,
+            missed[at], one_pass=single, why=why,
         )  # fmt: skip
+        said = judged[at]
+        if said is not None:
+            made = replace(made, holds=said.holds, of_100=said.of_100, margin=said.margin)
+        groups.append(made)
     return groups
 
 
@@ -150,18 +139,25 @@ def _judged(ladder: Ladder, floor: Floor | None, named: Figure | None, school: S
     """Whether each level holds the floor; None where its passes cannot tell."""
     if floor is None:
         return [Held(1.0, 100.0, Margin(math.inf, 0.0, 0.0)) for _ in ladder.figures]
-    low = low_id(school)
-    if floor.is_slow_share:
-        return held.shares_held(ladder, low, 1000.0 / floor.edge, floor.missed_share)
+    asked = slow_asked(floor, school)
+    if asked is not None:
+        return held.shares_held(ladder, low_id(school) if floor.is_slow_share or named is None else named.id, *asked)
     if named is None:
         return [None] * len(ladder.figures)
-    if floor.figure in LOW_SHARES and school is School.PERCENTILE:
-        return held.shares_held(ladder, named.id, 1000.0 / floor.edge, LOW_SHARES[floor.figure])
     found = held.values_held(ladder, named.id, named.prior_sd, floor.edge, less=floor.less_is_better)
     if floor.figure not in LOW_SHARES:
         return found
     missed = held.shares_held(ladder, named.id, MISSED_RATIO * 1000.0 / floor.value, floor.missed_share)
     return [_both(one, other) for one, other in zip(found, missed)]
+
+
+def slow_asked(floor: Floor, school: School) -> tuple[float, float] | None:
+    """Interval (ms) and the share of frames that may be slower, where that is all that a floor asks."""
+    if floor.is_slow_share:
+        return 1000.0 / floor.edge, floor.missed_share
+    if floor.figure in LOW_SHARES and school is School.PERCENTILE:
+        return 1000.0 / floor.edge, LOW_SHARES[floor.figure]
+    return None
 
 
 def _both(one: Held | None, other: Held | None) -> Held | None:

@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..facts.factor import DAY, ROOM, VERSION, Factor, static_limit
-from ..facts.knob import Knob, Level, is_number
+from ..facts.knob import Knob, Level
 from ..facts.setup import Setup
 from ..facts.terms import School
 from ..finding import About, Finding, State
 from ..message import Message, Value, say
 from ..model.drawn import Drawn, drawn
+from ..model.ladder import Ladder
 from ..passes.figure import BY_ID, Figure, floor_figure, low_id
 from ..passes.point import Point
 from ..questions.question import Question
@@ -24,7 +25,6 @@ from ..stats import surprise
 from ..stats.estimate import Mean
 from .agree import Difference, clusters, differences, silences
 from .group import (
-    LOW_SHARES,
     RATE,
     Counted,
     Group,
@@ -35,6 +35,7 @@ from .group import (
     reading_share,
     regimes,
     setup_of,
+    slow_asked,
 )
 
 Array = NDArray[np.float64]
@@ -135,7 +136,8 @@ def _read(
         groups[homes[level]].append(one)
     members = [groups[level] for level in levels]
     floor = question.terms.floor
-    made = groups_of(levels, members, factor, floor, question.school)
+    ladder = ladder_of(levels, members, factor)
+    made = groups_of(ladder, levels, members, factor, floor, question.school)
     figure = floor_figure(floor.figure, question.school) if floor is not None else None
     raw = zip(made, own_means(RATE, members, factor))
     known = [(group, mean) for group, mean in raw if mean is not None]
@@ -144,7 +146,7 @@ def _read(
         x, y = np.array([group.at for group, _ in known]), np.array([rate.value for _, rate in known])
         chosen = curves.choose(x, y)
     every = [one for group in members for one in group]
-    drawn_ = _drawn(levels, members, factor, question)
+    drawn_ = _drawn(ladder, factor, question)
     response = Response(
         factor, setup_of(every).without(*factor.knobs), tuple(made), figure, drawn_, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
@@ -206,19 +208,14 @@ def _launched_apart(members: Sequence[Sequence[Counted]]) -> tuple[Finding, ...]
     return (Finding("launched-apart", State.SUSPECT, said, about=About.RESPONSE),)
 
 
-def _drawn(
-    levels: Sequence[Level], members: Sequence[Sequence[Counted]], factor: Factor, question: Question
-) -> Drawn | None:
+def _drawn(ladder: Ladder, factor: Factor, question: Question) -> Drawn | None:
     """Joint draws along a ladder of watts on which rates rise."""
-    if factor.unit != "W" or RATE not in factor.rising or not all(is_number(level) for level in levels):
+    if factor.unit != "W" or not ladder.rising or not ladder.ordered:
         return None
     floor, school = question.terms.floor, question.school
-    share = interval = None
-    if floor is not None and floor.is_slow_share:
-        share, interval = floor.missed_share, 1000.0 / floor.edge
-    elif floor is not None and floor.figure in LOW_SHARES and school is School.PERCENTILE:
-        share, interval = LOW_SHARES[floor.figure], 1000.0 / floor.edge
-    return drawn(ladder_of(levels, members, factor), interval, share or 0.01, low_id(school))
+    asked = slow_asked(floor, school) if floor is not None else None
+    interval, share = asked or (None, 0.01)
+    return drawn(ladder, interval, share, low_id(school))
 
 
 def _surprises(

@@ -50,10 +50,6 @@ class Mean:
         """The standard error on the natural scale."""
         return self.se * self.value if self.log else self.se
 
-    def on_scale(self, value: float) -> float:
-        """A natural value on the scale of the mean."""
-        return math.log(value) if self.log else value
-
     def estimate(self, unit: str = "") -> Estimate:
         """On the natural scale with its interval."""
         low, high = self.ends or self._t_ends()

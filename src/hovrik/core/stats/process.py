@@ -140,6 +140,20 @@ def _shared(part: Array, owner: NDArray[np.intp], of: NDArray[np.str_]) -> Array
     return np.asarray(held @ held.T)
 
 
+def mixture_quantiles(weight: Array, mean: Array, sd: Array, shares: Sequence[float]) -> Array:
+    """Quantiles of a mixture of normals: weight (m,) that adds up to 1, mean, sd (m,)."""
+    from scipy.special import ndtr
+
+    wanted = np.asarray(shares)
+    a = np.full(wanted.size, float((mean - 6 * sd).min()))
+    b = np.full(wanted.size, float((mean + 6 * sd).max()))
+    for _ in range(36):
+        middle = 0.5 * (a + b)
+        under = ndtr((middle[:, None] - mean) / sd) @ weight < wanted
+        a, b = np.where(under, middle, a), np.where(under, b, middle)
+    return np.asarray(0.5 * (a + b))
+
+
 @dataclass(frozen=True)
 class Posterior:
     """What is known of the values at (p,) places: a weighted mixture of normals. weight : (m,); factor : (m,) by which
@@ -169,16 +183,7 @@ class Posterior:
 
     def quantiles(self, place: int, shares: Sequence[float], offset: Array | float = 0.0) -> Array:
         """Quantiles of the value at a place, less an offset (m,)."""
-        from scipy.special import ndtr
-
-        mean, sd = self.mean[:, place] - offset, self.sd_at(place)
-        low, high = float((mean - 6 * sd).min()), float((mean + 6 * sd).max())
-        wanted, a, b = np.asarray(shares), np.full(len(shares), low), np.full(len(shares), high)
-        for _ in range(36):
-            middle = 0.5 * (a + b)
-            under = ndtr((middle[:, None] - mean) / sd) @ self.weight < wanted
-            a, b = np.where(under, middle, a), np.where(under, b, middle)
-        return np.asarray(0.5 * (a + b))
+        return mixture_quantiles(self.weight, self.mean[:, place] - offset, self.sd_at(place), shares)
 
     def moments(self, place: int, offset: Array | float = 0.0) -> tuple[float, float]:
         """Mean and standard deviation of the value at a place, less an offset (m,)."""
