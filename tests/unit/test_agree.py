@@ -127,7 +127,7 @@ def test_a_response_over_caps_has_numbers_and_no_marks_of_watts():
     (found,) = along(factor_named("cap_fps"), [30.0, 40.0, 50.0], [29.5, 39.6, 42.0], draws=[14.0, 17.0, 19.0])
     assert [g.level for g in found.groups] == [30.0, 40.0, 50.0] and marks.find(found, QUESTION) == ()
     said = answer.build([found], QUESTION, Context())
-    assert said.option.setup["cap_fps"] == 40.0 and "10 fps less (cap 30) drops to" in said.sentence
+    assert said.option.setup["cap_fps"] == 40.0 and "10 fps less (cap 30) falls short" in said.sentence
 
 
 def test_a_response_over_an_owners_words_has_no_curve_and_no_neighbours():
@@ -136,7 +136,7 @@ def test_a_response_over_an_owners_words_has_no_curve_and_no_neighbours():
     assert found.curve is None and found.dents == () and found.places.tolist() == [0.0, 1.0]
     said = answer.build([found], QUESTION, Context())
     assert said.option.setup["window_mode"] == "whole screen"
-    assert said.sentence.endswith("Window mode windowed drops to 36 to 36.2.") or "windowed drops to" in said.sentence
+    assert said.sentence.endswith("Window mode windowed falls short (36 to 36.2).") or "windowed falls" in said.sentence
     assert any("at 2 levels of window mode" in text for text in said.reasons)
 
 

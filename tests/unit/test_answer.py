@@ -33,7 +33,7 @@ def test_a_stated_answer_has_every_part():
     found = ask(passes)
     assert found.option.level == 12 and found.holds > 0.95
     for part in ("12 W, no cap: holds 40 (1 % low, percentile,", "3 passes", "sure)", "from full", "C settled",
-                 "1 W less (11 W) drops to", "1 W more (13 W)"):  # fmt: skip
+                 "1 W less (11 W) falls short", "1 W more (13 W)"):  # fmt: skip
         assert part in found.sentence
     assert found.down.level == 11 and found.up.level == 13
     assert any("plain division" in r for r in found.reasons)

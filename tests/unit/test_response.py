@@ -145,11 +145,11 @@ def test_a_pass_off_the_others_is_named_with_its_level_and_figure():
             [*passes[:at], changed(passes[at], **values), *passes[at + 1 :]]).surprises]  # fmt: skip
 
     ((who, words),) = named(mean_fps=rate * 0.9)
-    assert who == "12/1" and words.startswith("at 12 W stands -9 % off the others in its rate")
+    assert who == "12/1" and words.startswith("its rate lies 9 % below the others at 12 W")
     ((who, words),) = named(draw_w=draw * 1.5)
-    assert who == "12/1" and "+50 % off the others in its draw" in words
+    assert who == "12/1" and "its draw lies 50 % above the others" in words
     ((who, words),) = named(low_1pct_fps_percentile=0.47 * passes[at].figures.value("low_1pct_fps_percentile"))
-    assert who == "12/1" and "-5" in words and "off the others in its 1 % low" in words
+    assert who == "12/1" and "53 % below" in words
     rough = 0.3 * 1.5 * draw  # a gauge with so coarse a step says no better
     assert named(draw_w=draw * 1.5, errors={"draw_w": rough}) == []
 

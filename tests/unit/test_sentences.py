@@ -2,6 +2,7 @@
 
 import ast
 import re
+import sys
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,7 @@ from hovrik.core.sentences import TEMPLATES
 from hovrik.core.words import render
 
 ROOT = Path(hovrik.__file__).parent
+SCRIPTS = Path(__file__).parents[2] / "scripts"
 PLACE = re.compile(r"\{(\w+)(?::[^}]*)?\}")
 
 
@@ -92,4 +94,22 @@ def test_messages_findings_and_verdicts_survive_the_round_trip():
 def test_steps_are_one_sentence():
     steps = (say("less-drops", step=say("said", text="1 W less"), low=Value(37.0)), say("less-untried.limit"))
     says = say("stated", parts=(say("said", text="a"), say("said", text="b")), steps=steps)
-    assert render(says) == "a, b. 1 W less drops to 37; it is the lowest limit tried, so less may hold as well."
+    assert render(says) == "a, b. 1 W less falls short (37); it is the lowest limit tried, so less may hold as well."
+
+
+def test_the_page_of_sentences_is_current_and_shows_each_twice_once_at_a_bound():
+    sys.path.insert(0, str(SCRIPTS))
+    try:
+        import make_sentences as page
+    finally:
+        sys.path.remove(str(SCRIPTS))
+    assert (SCRIPTS.parent / "docs" / "sentences.md").read_text() == page.page()
+    for key in TEMPLATES:
+        shown = page.examples(key)
+        assert len(shown) == len(set(shown)) == (2 if page.places(key) else 1), key
+    assert set(page.CASES) <= set(TEMPLATES)
+
+
+def test_long_times_are_said_in_hours():
+    assert render(say("suspended", seconds=Value(36000.0, "s", digits=0))).startswith("nothing was recorded for 10 h")
+    assert "for 599 s" in render(say("suspended", seconds=Value(599.0, "s", digits=0)))

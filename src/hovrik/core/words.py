@@ -89,6 +89,8 @@ def sentence(text: str) -> str:
 
 # -- messages
 
+LONG_S = 600.0  # seconds from which they are said in minutes and hours
+
 
 def render(message: Message, translate: Callable[[str], str] = str, *, fahrenheit: bool | None = None) -> str:
     """A message in words. translate : of a template; fahrenheit : temperatures in F, as the user chose where None.
@@ -179,4 +181,10 @@ def _of_value(value: Value, spec: str) -> str:
         "span_unit": lambda: f"{span(estimate)} {value.unit}".strip(),
         "signed": lambda: f"{value.number:+.{value.digits or 0}f} {value.unit}".strip(),
     }  # fmt: skip
-    return plain[spec]() if spec else f"{alone} {value.unit}".strip()
+    if spec:
+        return plain[spec]()
+    return (
+        hours_minutes(value.number / 3600)
+        if value.unit == "s" and value.number >= LONG_S
+        else (f"{alone} {value.unit}".strip())
+    )

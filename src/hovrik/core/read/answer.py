@@ -401,6 +401,10 @@ def _reasons(
         if one.incidents:
             said.append(say("incidents", level=factor.words(one.level), incidents=one.incidents))
     said += [say("mark.says", mark=mark.name, note=mark.note) for mark in found if mark.note]
+    floor = question.terms.floor
+    if group is not None and group.judged and floor is not None and floor.is_of_frames and floor.edge < floor.value:
+        edge = Value(floor.edge, digits=1)
+        said.append(say("tolerance", share=1 - floor.edge / floor.value, edge=edge, target=floor.value))
     said += _of_option(group, context, metrics)
     return tuple(said)
 
@@ -412,7 +416,11 @@ def _of_option(group: Group | None, context: Context, metrics: dict[str, Estimat
     if "hours" in metrics and group and group.draw and context.rig and (full := context.rig.full_charge_wh):
         draw = group.draw.value
         plain = energy.plain_hours(full, draw)
-        said.append(say("plain-division", hours=plain, draw=Value(draw, "W", digits=0), reserve=context.rig.reserve))
+        reserve, watts = context.rig.reserve, Value(draw, "W", digits=0)
+        if reserve > 0:
+            said.append(say("plain-division", hours=plain, draw=watts, reserve=reserve))
+        else:
+            said.append(say("plain-division-all", hours=plain, draw=watts))
     if "die_c" in metrics and context.room_c is not None:
         hot = heat.in_other_room(metrics["die_c"].value, context.room_c, context.room_c + 10)
         said.append(say("hot-room", room=Value(context.room_c + 10, "C", digits=0), die=Value(hot, "C", digits=0)))

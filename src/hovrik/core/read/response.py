@@ -235,8 +235,9 @@ def _surprises(
         )
         for at, number, off in odd:
             level, group = kept[at]
-            size = Value(100 * math.expm1(off), "%", digits=0)
-            found.append((group[number].id, say("surprise", level=factor.words(level), off=size, figure=name)))
+            size, side = Value(100 * abs(math.expm1(off)), "%", digits=0), say("above" if off > 0 else "below")
+            said = say("surprise", level=factor.words(level), off=size, side=side, figure=name)
+            found.append((group[number].id, said))
     return tuple(found)
 
 

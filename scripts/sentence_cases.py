@@ -1,0 +1,234 @@
+"""What each sentence is shown with in docs/sentences.md: an id, a usual case and one at a bound.
+
+A sentence without places needs no case. What to do about a check (`.do`) is shown with the values of the check.
+"""
+
+from typing import Any
+
+from hovrik.core.message import Value, say
+
+Case = dict[str, Any]
+
+
+def v(number: float, unit: str = "", digits: int | None = None) -> Value:
+    """A number that is said with its unit."""
+    return Value(number, unit, digits=digits)
+
+
+def span(value: float, low: float, high: float, unit: str = "") -> Value:
+    """A number with its interval."""
+    return Value(value, unit, low, high)
+
+
+LOW = say("low-of", school="percentile")
+LOW_IN = say("low-in", school="percentile")
+LESS = say("step-less", step=v(1, "W"), level="11 W")
+MORE = say("step-more", step=v(1, "W"), level="13 W")
+HOURS = say("costs-hours", hours=0.3)
+TWELVE = "12 W, cap 40, boost off"
+TIGHT, WIDE = span(39.29, 39.19, 39.38), span(38.0, 30.2, 47.8)
+
+# id : (a usual case, one at a bound)
+CASES: dict[str, tuple[Case, Case]] = {
+    "said": ({"text": "clock read by the recorder"}, {"text": "it ended with status -9"}),
+    "outcome": ({"reason": "the title ended by itself"}, {"reason": "guard: die over 95 C"}),
+    "damaged": ({"what": "its frames cannot be read"}, {"what": "the row does not match its checksum"}),
+    "not-binding": ({"took": v(9.1, "W"), "limit": v(15, "W")}, {"took": v(14.2, "W"), "limit": v(15, "W")}),
+    "reads-otherwise": (
+        {"knob": "CPU boost", "read": "on", "asked": "off"}, {"knob": "cap", "read": "none", "asked": "40 fps"},
+    ),
+    "read-back-otherwise": (
+        {"knobs": (say("reads-otherwise", knob="CPU boost", read="on", asked="off"),)},
+        {"knobs": tuple(say("reads-otherwise", knob=name, read="15 W", asked="12 W")
+                        for name in ("sustained limit", "short limit", "peak limit"))},
+    ),
+    "empty-pass": ({"frames": 7, "seconds": v(60.0, "s", 1)}, {"frames": 0, "seconds": v(0.2, "s", 1)}),
+    "limit-exceeded": (
+        {"took": v(14.9, "W", 1), "limit": v(12, "W"), "allowed": v(12.6, "W", 1)},
+        {"took": v(4.4, "W", 1), "limit": v(4, "W"), "allowed": v(4.3, "W", 1)},
+    ),
+    "boosted": ({"took": v(18.2, "W", 1), "limit": v(15, "W")}, {"took": v(4.5, "W", 1), "limit": v(4, "W")}),
+    "throttled": ({"limit": v(95, "C", 0), "time": 0.2}, {"limit": v(95, "C", 0), "time": 1.0}),
+    "unsettled": (
+        {"what": "package power", "drift": v(4.1, "%", 1), "errors": v(6.0, digits=0)},
+        {"what": "GPU clock", "drift": v(-2.0, "%", 1), "errors": v(4.0, digits=0)},
+    ),
+    "time-gaps": (
+        {"missing": v(2.4, "s", 1), "seconds": v(60, "s", 0), "gaps": 3},
+        {"missing": v(60.0, "s", 1), "seconds": v(60, "s", 0), "gaps": 1},
+    ),
+    "charge-out-of-window": (
+        {"charge": v(28, "%", 0), "low": v(30, digits=0), "high": v(100, "%", 0)},
+        {"charge": v(0, "%", 0), "low": v(1, digits=0), "high": v(100, "%", 0)},
+    ),
+    "clamp-hit": (
+        {"high": v(15.0, "W", 1), "low": v(9.8, "W", 1)}, {"high": v(4.2, "W", 1), "low": v(3.0, "W", 1)},
+    ),
+    "adapter-changed": ({"time": 0.4}, {"time": 0.004}),
+    "drain-while-plugged": ({"watts": v(6.2, "W", 1)}, {"watts": v(0.5, "W", 1)}),
+    "variable-refresh-off": (
+        {"frames": 0.97, "refresh": v(120, "Hz")}, {"frames": 1.0, "refresh": v(59.94, "Hz")},
+    ),
+    "cap-against-refresh": ({"cap": 40.0, "refresh": v(60, "Hz")}, {"cap": 59.0, "refresh": v(59.94, "Hz")}),
+    "memory-full": ({"used": v(3.9, digits=1), "pool": v(4, "GB")}, {"used": v(0.5, digits=1), "pool": v(0.5, "GB")}),
+    "shaders-compiling": ({"frames": 14}, {"frames": 1}),
+    "wrong-length": (
+        {"seconds": v(41, "s", 0), "wanted": v(60, "s", 0)}, {"seconds": v(0, "s", 0), "wanted": v(60, "s", 0)},
+    ),
+    "background-load": (
+        {"percent": v(15, "%", 0), "time": 0.3}, {"percent": v(15, "%", 0), "time": 1.0},
+    ),
+    "clock-collapse": (
+        {"usual": v(1600, "MHz", 0), "seconds": v(4, "s", 0)}, {"usual": v(200, "MHz", 0), "seconds": v(1, "s", 0)},
+    ),
+    "suspended": ({"seconds": v(40, "s", 0)}, {"seconds": v(36000, "s", 0)}),
+    "title-ended": ({"seconds": v(20.0, "s", 1)}, {"seconds": v(2.0, "s", 1)}),
+    "dynamic-resolution": (
+        {"frames": 0.8, "interval": v(16.7, "ms", 1)}, {"frames": 1.0, "interval": v(25.0, "ms", 1)},
+    ),
+    "slow-stretches": (
+        {"seconds": v(6, "s", 0), "longer": v(1.6, digits=1), "at": v(21, "s", 0)},
+        {"seconds": v(2, "s", 0), "longer": v(1.3, digits=1), "at": v(0, "s", 0)},
+    ),
+    "frames-lost": ({"frames": 48}, {"frames": 1}),
+    "recurs": (
+        {"what": say("shaders-compiling", frames=6)}, {"what": say("clock-collapse", usual=v(900, "MHz", 0),
+                                                                  seconds=v(1, "s", 0))},
+    ),
+    "pooled-unknown": (
+        {"what": ("firmware",), "passes": 3}, {"what": ("sync mode", "scaler", "brightness"), "passes": 1},
+    ),
+    "launched-apart": ({"passes": 9, "launches": 3}, {"passes": 4, "launches": 2}),
+    "differ": ({"what": ("driver",)}, {"what": ("driver", "firmware", "room")}),
+    "rooms-differ": ({"by": v(6, "degrees", 0)}, {"by": v(4, "degrees", 0)}),
+    "surprise": (
+        {"level": "12 W", "off": v(53, "%", 0), "side": say("below"), "figure": "1 % low"},
+        {"level": "12 W", "off": v(2, "%", 0), "side": say("above"), "figure": "draw"},
+    ),
+    "dent": ({"size": v(8, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
+    "dent-maybe": ({"size": v(3, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
+    "lies": (
+        {"level": "9 W", "what": say("dent", size=v(8, "%", 0), side=say("below"))},
+        {"level": "9 W", "what": say("dent-maybe", size=v(1, "%", 0), side=say("above"))},
+    ),
+    "a-pass": (
+        {"what": say("surprise", level="12 W", off=v(53, "%", 0), side=say("below"), figure="1 % low")},
+        {"what": say("surprise", level="12 W", off=v(2, "%", 0), side=say("above"), figure="draw")},
+    ),
+    "mark.first_playable": ({"target": 40.0}, {"target": 59.94}),
+    "mark.best_per_watt": ({"power": "draw"}, {"power": "limit"}),
+    "mark.last_paying": ({"price": 1.0}, {"price": 0.0}),
+    "mark.says": (
+        {"mark": say("mark.best_per_watt", power="draw"), "note": say("mark.at-lowest")},
+        {"mark": say("mark.last_paying", price=0.0), "note": say("mark.all-pay")},
+    ),
+    "no-passes-void": ({"passes": 3}, {"passes": 1}),
+    "no-level": ({"passes": 3, "factor": "CPU boost"}, {"passes": 1, "factor": "static limit"}),
+    "missing.level": ({"factor": "CPU boost"}, {"factor": "static limit"}),
+    "no-figure": (
+        {"target": 900.0, "figure": say("figure.score")}, {"target": 0.0, "figure": say("figure.none")},
+    ),
+    "missing.figure": ({"figure": say("figure.score")}, {"figure": say("figure.none")}),
+    "unknown-kind": ({"kind": "first-look"}, {"kind": ""}),
+    "holds": (
+        {"setup": TWELVE, "target": 40.0, "figure": LOW, "low": TIGHT, "passes": 3, "sure": 0.97},
+        {"setup": TWELVE, "target": 40.0, "figure": LOW, "low": span(39.9, 39.9, 39.9), "passes": 1, "sure": 1.0},
+    ),
+    "holds-inside": (
+        {"setup": TWELVE, "target": 40.0, "figure": LOW, "low": TIGHT, "passes": 1, "sure": 0.96},
+        {"setup": TWELVE, "target": 40.0, "figure": LOW, "low": WIDE, "passes": 1, "sure": 0.95},
+    ),
+    "from-full": ({"hours": span(2.3, 2.2, 2.4)}, {"hours": span(0.4, 0.02, 0.9)}),
+    "from-charge": (
+        {"hours": span(1.9, 1.82, 1.95), "charge": 0.8}, {"hours": span(0.03, 0.01, 0.08), "charge": 0.06},
+    ),
+    "of-100": ({"passes": v(88, digits=0)}, {"passes": v(1, digits=0)}),
+    "settled": ({"die": span(74, 72.1, 76.2, "C")}, {"die": span(74, 60, 110, "C")}),
+    "step-less": ({"step": v(1, "W"), "level": "11 W"}, {"step": v(0.5, "W"), "level": "3.5 W"}),
+    "step-more": ({"step": v(1, "W"), "level": "13 W"}, {"step": v(0.5, "W"), "level": "4.5 W"}),
+    "stated": (
+        {"parts": (say("holds", setup=TWELVE, target=40.0, figure=LOW, low=TIGHT, passes=3, sure=0.97),
+                   say("from-full", hours=span(2.3, 2.2, 2.4)), say("settled", die=span(74, 72.1, 76.2, "C"))),
+         "steps": (say("less-drops", step=LESS, low=span(37.1, 36.8, 37.4)),
+                   say("more-nothing", step=MORE, costs=HOURS))},
+        {"parts": (say("chosen", setup=TWELVE, passes=1),), "steps": (say("less-untried.limit"),)},
+    ),
+    "stated-alone": (
+        {"parts": (say("chosen", setup=TWELVE, passes=3), say("from-full", hours=span(2.3, 2.2, 2.4)))},
+        {"parts": (say("chosen", setup="4 W", passes=1),)},
+    ),
+    "two-sentences": (
+        {"one": say("none-holds", target=60.0, level="15 W", figure=LOW_IN, low=span(51, 50.2, 51.8)),
+         "other": say("try", what=say("missing.limits", level="15 W"))},
+        {"one": say("not-settled", level="12 W", target=40.0, sure=0.0501, asked=0.95),
+         "other": say("missing.close", levels="12 W")},
+    ),
+    "chosen": ({"setup": TWELVE, "passes": 3}, {"setup": "4 W", "passes": 1}),
+    "holds-share": (
+        {"setup": TWELVE, "target": 40.0, "share": 0.004, "passes": 3, "sure": 0.97},
+        {"setup": TWELVE, "target": 40.0, "share": 0.0, "passes": 1, "sure": 1.0},
+    ),
+    "low-of": ({"school": "percentile"}, {"school": "mean of the slowest"}),
+    "low-in": ({"school": "percentile"}, {"school": "mean of the slowest"}),
+    "figure.low_0_1pct": ({"school": "percentile"}, {"school": "mean of the slowest"}),
+    "less-misses": ({"step": LESS, "missed": 0.03}, {"step": LESS, "missed": 1.0}),
+    "less-drops": ({"step": LESS, "low": span(37.1, 36.8, 37.4)}, {"step": LESS, "low": WIDE}),
+    "less-open": ({"step": LESS, "sure": 0.6}, {"step": LESS, "sure": 0.05}),
+    "less-unjudged": ({"step": LESS}, {"step": say("said", text="boost off")}),
+    "more-brings": (
+        {"step": MORE, "frames": v(2.1, digits=1), "costs": HOURS},
+        {"step": MORE, "frames": v(0.5, digits=1), "costs": say("costs-none")},
+    ),
+    "more-nothing": (
+        {"step": MORE, "costs": HOURS}, {"step": MORE, "costs": say("costs-unknown")},
+    ),
+    "costs-hours": ({"hours": 0.3}, {"hours": 0.01}),
+    "costs-watts": ({"watts": v(1.1, "W", 1)}, {"watts": v(0.1, "W", 1)}),
+    "gives-hours": ({"hours": 0.3}, {"hours": 0.01}),
+    "missing.settled": ({"why": "no die temperature was recorded"}, {"why": "the pass was too short"}),
+    "missing.close": ({"levels": "12 W"}, {"levels": "boost off"}),
+    "missing.close-several": ({"levels": "11 and 12 W"}, {"levels": "10, 11 and 12 W"}),
+    "missing.settle": ({"passes": 4, "levels": "12 W"}, {"passes": 1, "levels": "12 W"}),
+    "missing.settle-each": ({"passes": 4, "levels": "11 and 12 W"}, {"passes": 1, "levels": "10, 11 and 12 W"}),
+    "missing.frames": ({"figure": say("low-alone")}, {"figure": say("figure.mean")}),
+    "missing.limits": ({"level": "15 W"}, {"level": "4 W"}),
+    "missing.levels": ({"level": "1600 MHz"}, {"level": "0"}),
+    "missing.limits-to": ({"level": "15 W", "top": v(30, "W", 0)}, {"level": "29 W", "top": v(30, "W", 0)}),
+    "missing.top": ({"level": "30 W"}, {"level": "4 W"}),
+    "missing.cap": ({"cap": 40.0, "target": 60.0}, {"cap": 59.0, "target": 59.94}),
+    "try": (
+        {"what": say("missing.cap", cap=40.0, target=60.0)}, {"what": say("missing.top", level="30 W")},
+    ),
+    "no-low": ({"target": 40.0, "figure": say("low-alone")}, {"target": 59.94, "figure": say("figure.mean")}),
+    "none-holds": (
+        {"target": 60.0, "level": "15 W", "figure": LOW_IN, "low": span(51, 50.2, 51.8)},
+        {"target": 60.0, "level": "15 W", "figure": LOW_IN, "low": WIDE},
+    ),
+    "not-settled": (
+        {"level": "12 W", "target": 40.0, "sure": 0.8, "asked": 0.95},
+        {"level": "12 W", "target": 40.0, "sure": 0.0501, "asked": 0.999},
+    ),
+    "passes-count": ({"passes": 27, "levels": 9}, {"passes": 1, "levels": 1}),
+    "passes-count-over": (
+        {"passes": 6, "levels": 2, "factor": "CPU boost"}, {"passes": 1, "levels": 1, "factor": "OS slot"},
+    ),
+    "void-left-out": ({"passes": 2}, {"passes": 1}),
+    "suspect-count": ({"passes": 2}, {"passes": 1}),
+    "incidents": ({"level": "12 W", "incidents": 2}, {"level": "12 W", "incidents": 1}),
+    "plain-division": (
+        {"hours": 2.5, "draw": v(16, "W", 0), "reserve": 0.05},
+        {"hours": 0.05, "draw": v(60, "W", 0), "reserve": 0.001},
+    ),
+    "plain-division-all": ({"hours": 2.5, "draw": v(16, "W", 0)}, {"hours": 0.05, "draw": v(60, "W", 0)}),
+    "tolerance": (
+        {"share": 0.03, "edge": v(38.8, digits=1), "target": 40.0},
+        {"share": 0.001, "edge": v(59.9, digits=1), "target": 59.94},
+    ),
+    "hot-room": (
+        {"room": v(32, "C", 0), "die": v(84, "C", 0)}, {"room": v(10, "C", 0), "die": v(31, "C", 0)},
+    ),
+    "touch": (
+        {"shell": v(46, "C", 0), "limit": v(48, "C", 0), "held": "10 min"},
+        {"shell": v(43, "C", 0), "limit": v(43, "C", 0), "held": "8 h"},
+    ),
+}  # fmt: skip
