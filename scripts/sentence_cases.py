@@ -117,10 +117,10 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "mark.first_playable": ({"target": 40.0}, {"target": 59.94}),
     "mark.best_per_watt": ({"power": "draw"}, {"power": "limit"}),
-    "mark.last_paying": ({"price": 1.0}, {"price": 0.0}),
+    "mark.last_paying": ({"price": 1.0, "power": "draw"}, {"price": 0.0, "power": "limit"}),
     "mark.says": (
         {"mark": say("mark.best_per_watt", power="draw"), "note": say("mark.at-lowest")},
-        {"mark": say("mark.last_paying", price=0.0), "note": say("mark.all-pay")},
+        {"mark": say("mark.last_paying", price=0.0, power="limit"), "note": say("mark.all-pay")},
     ),
     "no-passes-void": ({"passes": 3}, {"passes": 1}),
     "no-level": ({"passes": 3, "factor": "CPU boost"}, {"passes": 1, "factor": "static limit"}),

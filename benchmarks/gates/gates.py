@@ -1,6 +1,7 @@
 """The table of gates: what the program says against what is true, on machines unlike the model.
 
 Usage: benchmarks/gates/run [--quick|--full] [--only GATE] [--set reporting|tuning] [--json FILE] [--keep DIR]
+       [--minutes M]
 
 Gates: floor coverage stated probability marks more clean (all from the same sweeps), served, faults, confounded,
 mutants. Quick takes under 8 minutes and full under 100 on two idle cores. Truths lie in data/; docs/gates.md has the
@@ -12,9 +13,11 @@ from __future__ import annotations
 import argparse
 import hashlib
 import json
+import math
 import multiprocessing
 import os
 import pickle
+import random
 import sys
 import time
 from collections.abc import Iterable, Sequence
@@ -87,11 +90,14 @@ def done(task: tuple[str, str, int, tuple[int, ...]]) -> list[Score]:
     return [one for seed in seeds for one in play(truth, seed)]
 
 
-def kept(folder: Path | None, task: tuple[str, str, int, tuple[int, ...]]) -> list[Score]:
-    """`done`, or what an earlier run of the same task left in `folder`."""
+def kept(folder: Path | None, until_s: float, task: tuple[str, str, int, tuple[int, ...]]) -> list[Score]:
+    """`done`, or what an earlier run of the same task left in `folder`; nothing new once the clock stands past
+    `until_s`."""
     if folder is None:
-        return done(task)
+        return done(task) if time.monotonic() < until_s else []
     file = folder / (hashlib.sha256(repr(task).encode()).hexdigest()[:24] + ".pickle")
+    if not file.exists() and time.monotonic() >= until_s:
+        return []
     if not file.exists():
         folder.mkdir(parents=True, exist_ok=True)
         found = done(task)
@@ -138,12 +144,15 @@ def main(arguments: Iterable[str] | None = None) -> int:
     parser.add_argument("--rows", default="all", choices=("all", "failing", "totals"))
     parser.add_argument("--processes", type=int, default=2)
     parser.add_argument("--keep", type=Path, help="a folder for what is done, so that a run cut off goes on from it")
+    parser.add_argument("--minutes", type=float, default=math.inf, help="begin nothing new after so many")
     options = parser.parse_args(list(arguments) if arguments is not None else None)
     size, wanted, began = FULL if options.full else QUICK, tuple(options.only) or GATES, time.monotonic()
     work = work_of(size, options.set, wanted)
+    random.Random(1).shuffle(work)  # what is cut short has seen all worlds alike
+    until_s = began + 60 * options.minutes
     scores: list[Score] = []
     with multiprocessing.Pool(options.processes) as pool:
-        for number, found in enumerate(pool.imap_unordered(partial(kept, options.keep), work), 1):
+        for number, found in enumerate(pool.imap_unordered(partial(kept, options.keep, until_s), work), 1):
             scores += found
             if sys.stderr.isatty() or number % 50 == 0:
                 print(f"{number}/{len(work)} {time.monotonic() - began:.0f} s", file=sys.stderr, flush=True)

@@ -1,7 +1,8 @@
 """The four marks as they truly are, and how narrow the true family makes them. No analysis code.
 
 first_playable : where the low crosses the floor; best_per_watt : most frames per watt of draw; last_paying : the last
-limit at which the gain, over one step about it, brings the price a watt; ceiling : the lowest limit within 2 % of the
+limit at which the gain, over one step about it, brings the price a watt of draw (a step that draws hardly more is held
+against a quarter of itself); ceiling : the lowest limit within 2 % of the
 top.
 """
 
@@ -36,7 +37,10 @@ def of_curves(limits: Array, rate: Array, low: Array, draw: Array, floor_fps: fl
     best = int(np.argmax(rate / draw))
     found["best_per_watt"] = float(limits[best]) if 0 < best < limits.size - 1 else nan
     inner = limits[(limits >= limits[0] + step / 2 - 1e-9) & (limits <= limits[-1] - step / 2 + 1e-9)]
-    gain = (np.interp(inner + step / 2, limits, rate) - np.interp(inner - step / 2, limits, rate)) / step
+    gain, spent = (
+        np.interp(inner + step / 2, limits, y) - np.interp(inner - step / 2, limits, y) for y in (rate, draw)
+    )
+    gain = gain / np.maximum(spent, 0.25 * step)
     pays = np.flatnonzero(gain >= PRICE)
     found["last_paying"] = float(inner[pays[-1]]) if pays.size and pays[-1] < inner.size - 1 else nan
     near = np.flatnonzero(rate >= 0.98 * rate.max())

@@ -62,7 +62,7 @@ TOO_CLOSE = -1
 SCHOOLS = {"low_fps": School.PERCENTILE, "slowest_fps": School.SLOWEST_MEAN, "timed_fps": School.TIME_WEIGHTED}
 FIGURES = (*SCHOOLS, "mean_fps", "draw_w", "hours", "die_c", "shell_c")
 MARKS = ("first_playable", "best_per_watt", "last_paying", "ceiling")
-PRICE = 1.0  # fps a watt of limit, as "last that pays" is defined now
+PRICE = 1.0  # fps a watt of draw
 
 Interval = tuple[float, float]
 

@@ -80,10 +80,12 @@ def test_points_are_the_levels_estimates(one):
     assert points.lows == tuple(e.low for e in estimates) and points.highs == tuple(e.high for e in estimates)
 
 
-def test_gain_of_the_next_watt_is_the_difference(one):
+def test_gain_of_the_next_watt_is_the_difference_a_watt_of_draw(one):
     middle, gain = gain_of(one)
-    assert middle.tolist() == [w + 0.5 for w in range(8, 15)]
-    assert gain == pytest.approx(np.diff(points_of(one, "mean_fps").values))
+    rates, draws = (np.array(points_of(one, name).values) for name in ("mean_fps", "draw_w"))
+    halves = [w + 0.5 for w in range(8, 15)]
+    assert set(halves) <= set(middle.tolist())
+    assert np.interp(halves, middle, gain) == pytest.approx(np.diff(rates) / np.diff(draws), rel=0.15, abs=0.2)
 
 
 def test_frames_per_watt_divide_by_the_draw(one):

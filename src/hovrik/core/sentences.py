@@ -91,7 +91,7 @@ TEMPLATES: Mapping[str, str] = {
     # -- marks
     "mark.first_playable": "first playable ({target:n} held)",
     "mark.best_per_watt": "best frames per watt of {power}",
-    "mark.last_paying": "last watt that pays ({price:n} fps)",
+    "mark.last_paying": "last watt that pays ({price:n} fps a watt of {power})",
     "mark.ceiling": "ceiling (within 2 % of the top)",
     "mark.lowest-holds": "the lowest limit tried already holds",
     "mark.none-holds": "nothing tried holds",

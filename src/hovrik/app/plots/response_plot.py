@@ -16,7 +16,7 @@ from PyQt6.QtGui import QColor
 
 from ...core.facts.terms import Floor
 from ...core.read.group import Group
-from ...core.read.marks import POWER_WORDS, Mark
+from ...core.read.marks import POWER_WORDS, QUARTERS, Mark, gains
 from ...core.read.response import RATE, Response
 from ...core.stats.estimate import Estimate, Mean
 from ...core.words import percent, plural
@@ -55,7 +55,11 @@ def _mean(group: Group, figure: str) -> Mean | None:
 
 
 def gain_of(response: Response) -> tuple[np.ndarray, np.ndarray]:
-    """Marginal frames per step of a number between neighbouring levels: (midpoints, fps a unit)."""
+    """What the next watt brings: (limits, fps a watt) from the draws that the marks are read from; without them
+    differences of neighbouring levels (midpoints, fps a unit)."""
+    if response.drawn is not None:
+        grid, slopes = gains(response.drawn)
+        return grid, np.median(slopes, axis=0)
     points = points_of(response, RATE)
     at, values = np.array(points.at), np.array(points.values)
     if at.size < 2 or not response.factor.is_number:
@@ -268,8 +272,11 @@ class WorthPlot(Plot):
         if middle.size:
             self.addItem(pg.PlotCurveItem(middle, gain, pen=pen("marginal", 1, Qt.PenStyle.DashLine)))
             colour = QColor(theme.data["marginal"])
+            every = QUARTERS if self._response.drawn is not None else 1
             self.addItem(
-                pg.ScatterPlotItem(middle, gain, symbol=tokens.SHAPES["marginal"], size=7, brush=colour, pen=None)
+                pg.ScatterPlotItem(
+                    middle[::every], gain[::every], symbol=tokens.SHAPES["marginal"], size=7, brush=colour, pen=None
+                )
             )
         if middle.size:
             line = pg.InfiniteLine(self._price, 0, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DotLine))

@@ -24,12 +24,13 @@ DRAW_SD = 0.009
 @dataclass(frozen=True)
 class Drawn:
     """limits : (p,) W, ladder and quarter steps; rate : (draws, p) fps; watts : (draws, p) draw, else package power,
-    else the limit; over : (draws, p) by how much slow frames lie over what is allowed, in deviates, None where that is
-    not judged; step : W between levels."""
+    else the limit; power : which of them, "draw_w", "package_w" or ""; over : (draws, p) by how much slow frames lie
+    over what is allowed, in deviates, None where that is not judged; step : W between levels."""
 
     limits: Array
     rate: Array
     watts: Array
+    power: str
     over: Array | None
     step: float
 
@@ -49,15 +50,15 @@ def drawn(ladder: Ladder, interval_ms: float | None, share: float, low: str, see
         return None
     limits = places(part.levels)
     axis = part.axis_at(limits)
-    rate, watts = _curves(part, seed)
+    rate, watts, power = _curves(part, seed)
     rng = np.random.default_rng(seed + 1)
     over = _over(part, limits, axis, low, interval_ms, share, rng) if interval_ms is not None else None
-    return Drawn(limits, rate, watts, over, float(np.median(np.diff(part.levels))))
+    return Drawn(limits, rate, watts, power, over, float(np.median(np.diff(part.levels))))
 
 
 @lru_cache(REMEMBERED)
-def _curves(part: Ladder, seed: int) -> tuple[Array, Array]:
-    """(draws, p) rates, and powers, of a ladder whose every level carries a rate."""
+def _curves(part: Ladder, seed: int) -> tuple[Array, Array, str]:
+    """(draws, p) rates, and powers with which they are, of a ladder whose every level carries a rate."""
     limits = places(part.levels)
     axis, hats = part.axis_at(limits), process.hats_at(part.levels, limits)
     rng = np.random.default_rng(seed)
@@ -67,17 +68,17 @@ def _curves(part: Ladder, seed: int) -> tuple[Array, Array]:
     capped = [levels.mean[i] for i, cap in enumerate(part.caps) if cap and levels.mean[i] >= math.log(0.995 * cap)]
     if capped:
         rate = np.minimum(rate, math.exp(max(capped)))
-    return rate, _watts(part, limits, axis, hats, rng)
+    return rate, *_watts(part, limits, axis, hats, rng)
 
 
-def _watts(part: Ladder, limits: Array, axis: Array, hats: Array, rng: np.random.Generator) -> Array:
+def _watts(part: Ladder, limits: Array, axis: Array, hats: Array, rng: np.random.Generator) -> tuple[Array, str]:
     for name in ("draw_w", "package_w"):
         own, present = part.carrying(name)
         if len(present) == len(part.figures):
             levels = process.levels_of(own.logs(name), DRAW_SD, blocks=own.launches)
             post = process.along(part.axis, levels, RATE_SCALE, line_sd=RATE_LINE_SD, more=axis, hats=hats)
-            return np.exp(post.draws(rng, DRAWS)[0])
-    return np.broadcast_to(limits, (DRAWS, limits.size))
+            return np.exp(post.draws(rng, DRAWS)[0]), name
+    return np.broadcast_to(limits, (DRAWS, limits.size)), ""
 
 
 def _over(

@@ -34,6 +34,8 @@ AROUND = 4  # levels to either side that a low leans on
 MANY = 1e6  # degrees of freedom where an interval needs no t
 LOW_SD = 0.001  # a low on a cap or a tick is no better known than this
 RATE_SD = 0.015
+SHARE_BIAS = 0.025  # of a middle deviate against that of the expected share, measured on other machines: it is lopsided
+UNSURE = 1.15**2 - 1  # further variance of what a level's deviate is said to be, measured likewise
 RATE_BIAS = 1.0007  # of a middle pass against the expectation over passes, measured on other machines
 _OFFSETS = np.unique(
     np.concatenate((np.arange(-0.36, 0.361, 0.01), np.arange(-0.03, 0.0301, 0.001), np.array([0.0]))).round(6)
@@ -76,7 +78,8 @@ def slow_levels(ladder: Ladder, interval_ms: float) -> Levels:
     groups = []
     for row in ladder.tails:
         frames = np.array([tail.frames for tail in row], float)
-        groups.append(deviates(np.array([tail.slower_than(interval_ms) for tail in row]), frames))
+        shares = np.array([tail.slower_than(interval_ms) for tail in row])
+        groups.append(deviates(shares, frames) - SHARE_BIAS)
     return process.levels_of(groups, SHARE_SD, blocks=ladder.launches, telling=TELLING)
 
 
@@ -147,8 +150,10 @@ def _held(post: Posterior, place: int, edge: float, scale: float, *, of_share: b
     spread = scale * post.spread
     of_mean = edge * np.sqrt(1.0 + spread**2) if of_share else edge
     delta, sd = post.moments(place, of_mean)
+    more: Array | float = UNSURE * post.covariance[:, place, place] if of_share else 0.0
+    sd *= math.sqrt(1 + UNSURE) if of_share else 1.0
     return Held(
-        post.chance_under(place, of_mean), 100 * post.chance_under(place, edge, spread**2),
+        post.chance_under(place, of_mean, more), 100 * post.chance_under(place, edge, spread**2),
         Margin(delta, sd, scale * post.sd),
     )  # fmt: skip
 

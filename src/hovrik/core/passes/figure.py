@@ -58,7 +58,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("stutter_seconds_per_min", "Stutter seconds", "s a minute", log=False, prior_sd=0.1, digits=2,
            less_is_better=True),
     Figure("package_w", "Package power", "W", "package_w", prior_sd=0.009, less_is_better=True),
-    Figure("draw_w", "Draw", "W", "battery_w", prior_sd=0.009, less_is_better=True),
+    Figure("draw_w", "Draw", "W", "battery_w", prior_sd=0.008, less_is_better=True),
     Figure("wall_w", "Wall power", "W", "wall_w", prior_sd=0.012, less_is_better=True),
     Figure("input_w", "DC input power", "W", "input_w", prior_sd=0.012, less_is_better=True),
     Figure("cpu_w", "CPU power", "W", "cpu_w", prior_sd=0.03, less_is_better=True),

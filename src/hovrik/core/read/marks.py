@@ -18,6 +18,7 @@ from .response import Response
 Array = NDArray[np.float64]
 
 CEILING_SHARE = 0.02
+LEAST_SPENT = 0.25  # of a step of the limit, in draw: where a limit does not bind
 POWER_WORDS = {"draw_w": "draw", "package_w": "package", "": "limit"}
 
 
@@ -138,11 +139,18 @@ def last_paying_w(grid: Array, slope: Array, price: float) -> float:
 
 
 def gains(drawn: Drawn) -> tuple[Array, Array]:
-    """Gain a watt over one step about each limit that has half a step to either side: (m,) W, (draws, m) fps a W."""
+    """Gain a watt over one step about each limit that has half a step to either side: (m,) W, (draws, m) fps a W.
+
+    Watts are those of the draw where it is known, else of the limit; a step that draws hardly more is held against a
+    quarter of itself.
+    """
     limits, half = drawn.limits, drawn.step / 2
     inner = limits[(limits >= limits[0] + half - 1e-9) & (limits <= limits[-1] - half + 1e-9)]
     up, down = (_between(limits, drawn.rate, inner + side) for side in (half, -half))
-    return inner, (up - down) / drawn.step
+    if drawn.power != "draw_w":
+        return inner, (up - down) / drawn.step
+    more, less = (_between(limits, drawn.watts, inner + side) for side in (half, -half))
+    return inner, (up - down) / np.maximum(more - less, LEAST_SPENT * drawn.step)
 
 
 def _between(x: Array, rows: Array, at: Array) -> Array:
@@ -153,7 +161,8 @@ def _between(x: Array, rows: Array, at: Array) -> Array:
 
 
 def _last_paying(drawn: Drawn, price: float) -> Mark:
-    name = say("mark.last_paying", price=price)
+    power = drawn.power if drawn.power == "draw_w" else ""
+    name = say("mark.last_paying", price=price, power=POWER_WORDS[power])
     grid, slopes = gains(drawn)
     each = np.array([last_paying_w(grid, row, price) for row in slopes])
     none = float(np.isnan(each).mean())
