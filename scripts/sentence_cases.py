@@ -24,6 +24,7 @@ LOW = say("low-of", school="percentile")
 LOW_IN = say("low-in", school="percentile")
 LESS = say("step-less", step=v(1, "W"), level="11 W")
 MORE = say("step-more", step=v(1, "W"), level="13 W")
+HOT = {"room": v(32, "C", 0), "limit": v(95, "C", 0)}
 HOURS = say("costs-hours", hours=0.3)
 TWELVE = "12 W, cap 40, boost off"
 TIGHT, WIDE = span(39.29, 39.19, 39.38), span(38.0, 30.2, 47.8)
@@ -63,6 +64,13 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "clamp-hit": (
         {"high": v(15.0, "W", 1), "low": v(9.8, "W", 1)}, {"high": v(4.2, "W", 1), "low": v(3.0, "W", 1)},
+    ),
+    "clamp-at": (
+        {"high": v(15.0, "W", 1), "low": v(9.8, "W", 1), "charge": v(50, "%", 0)},
+        {"high": v(4.2, "W", 1), "low": v(3.0, "W", 1), "charge": v(1, "%", 0)},
+    ),
+    "under-clamp": (
+        {"charge": v(41, "%", 0), "clamp": v(50, "%", 0)}, {"charge": v(0, "%", 0), "clamp": v(1, "%", 0)},
     ),
     "adapter-changed": ({"time": 0.4}, {"time": 0.004}),
     "drain-while-plugged": ({"watts": v(6.2, "W", 1)}, {"watts": v(0.5, "W", 1)}),
@@ -228,7 +236,20 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"room": v(32, "C", 0), "die": v(84, "C", 0)}, {"room": v(10, "C", 0), "die": v(31, "C", 0)},
     ),
     "touch": (
-        {"shell": v(46, "C", 0), "limit": v(48, "C", 0), "held": "10 min"},
-        {"shell": v(43, "C", 0), "limit": v(43, "C", 0), "held": "8 h"},
+        {"shell": v(46, "C", 0), "limit": v(45, "C", 0), "held": 2.2}, {"shell": v(42, "C", 0), "limit": v(43, "C", 0),
+                                                                      "held": 8.0},
+    ),
+    "hot-room-below": (
+        {**HOT, "die": v(84, "C", 0)}, {**HOT, "die": v(94, "C", 0)},
+    ),
+    "hot-room-may": ({**HOT, "die": v(93, "C", 0)}, {**HOT, "die": v(95, "C", 0)}),
+    "hot-room-may-at": (
+        {**HOT, "die": v(93, "C", 0), "watts": v(14.5, "W")}, {**HOT, "die": v(95, "C", 0), "watts": v(0.5, "W")},
+    ),
+    "hot-room-throttles": (HOT, {**HOT, "room": v(60, "C", 0)}),
+    "hot-room-throttles-at": ({**HOT, "watts": v(17, "W")}, {**HOT, "watts": v(0.5, "W")}),
+    "hot-room-shell": (
+        {"room": v(32, "C", 0), "shell": v(54, "C", 0), "limit": v(45, "C", 0), "held": 2.2},
+        {"room": v(20, "C", 0), "shell": v(43, "C", 0), "limit": v(43, "C", 0), "held": 8.0},
     ),
 }  # fmt: skip

@@ -151,7 +151,7 @@ def test_one_pass_a_level_is_labelled():
     assert "1 pass a level" in ask([counted(w, low) for w, low in STEEP.items()]).sentence
 
 
-@pytest.mark.parametrize(("shell", "warned"), [(40.0, False), (43.0, True), (48.5, True)])
+@pytest.mark.parametrize(("shell", "warned"), [(30.0, False), (43.0, True), (48.5, True)])
 def test_a_shell_near_what_skin_bears_warns(shell, warned):
     passes = [changed(p, shell_c=shell, errors={"shell_c": 0.1}) for p in ladder_passes(STEEP, sd=0.004)]
     assert any("skin" in r for r in ask(passes).reasons) is warned

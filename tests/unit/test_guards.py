@@ -71,7 +71,7 @@ def test_says_why_with_the_value_and_what_to_do():
      ({"battery_w": 4.0, "plugged": False}, None), ({"charge": 0.6, "source": Source.BATTERY, "die_c": 80.0}, None)],
 )  # fmt: skip
 def test_what_each_guard_watches(seen, name):
-    watch = Watch(guards_of(Rig("r", "R", 4, 30, die_limit_c=95.0)), Source.BATTERY)
+    watch = Watch(guards_of(Rig("r", "R", 4, 30, die_limit_c=95.0, valid_charge=(0.51, 1.0))), Source.BATTERY)
     for at in range(0, 60, 2):
         watch.look(Look(at, **seen))
     assert list(watch.tripped) == ([name] if name else [])

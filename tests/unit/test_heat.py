@@ -11,6 +11,7 @@ from hovrik.bench.simulated.heat import HeatPath, HeatState
 from hovrik.core.errors import InputError
 from hovrik.core.passes import heat
 from hovrik.core.passes.heat import TimeConstants
+from hovrik.core.stats.estimate import Estimate
 from hovrik.core.words import render
 
 R1, C1, R2, C2 = 0.7, 18.0, 1.1, 170.0
@@ -101,7 +102,6 @@ def test_a_pass_too_short_says_so():
 def test_rise_resistance_and_rooms():
     assert heat.thermal_resistance(58, 22, 20) == pytest.approx(1.8)
     assert heat.sustained_power_w(85, 22, 1.8) == pytest.approx(35)
-    assert heat.in_other_room(60, 22, 32) == 70
     with pytest.raises(InputError):
         heat.thermal_resistance(50, 22, 0)
 
@@ -109,8 +109,21 @@ def test_rise_resistance_and_rooms():
 def test_fan_sound_and_touch():
     """From memory: fan laws, ISO 13732-1."""
     assert heat.sound_change_db(2) == pytest.approx(50 * math.log10(2))
-    assert heat.touch_warning(40) is None
-    assert "10 min" in render(heat.touch_warning(47.5)) and "1 min" in render(heat.touch_warning(52))
+    assert heat.touch_warning(40) is None and heat.touch_warning(44, hours=1 / 6) is None
+    assert heat.touch_limit_c(1 / 6) == pytest.approx(48) and heat.touch_limit_c(8) == pytest.approx(43)
+    assert 43 < heat.touch_limit_c(2) < 48 and heat.touch_limit_c(100) == pytest.approx(43)
+    assert "48 C for 10 min" in render(heat.touch_warning(47.5, hours=1 / 6))
+
+
+@pytest.mark.parametrize(("value", "half", "package", "words"), [
+    (60.0, 2.0, 12.0, "near 70 C, under its limit of 95 C"), (84.0, 3.0, 12.0, "may throttle at 95 C; up to 11.5 W"),
+    (92.0, 1.0, 20.0, "would throttle at 95 C; up to 17.5 W"), (92.0, 1.0, None, "would throttle at 95 C"),
+])  # fmt: skip
+def test_a_hot_room(value, half, package, words):
+    """The rise of a settled temperature scaled by power: (95 - 32) / ((93 - 22) / 20) = 17.7 W, down to half watts."""
+    settled = Estimate(value, value - half, value + half, "C")
+    assert words in render(heat.in_hot_room(settled, 22.0, 32.0, package, 95.0))
+    assert "would settle near" in render(heat.in_hot_room(settled, 22.0, 32.0, package, None))
 
 
 def test_a_heat_pass_must_last_one_and_a_half_slow_constants():

@@ -11,7 +11,7 @@ from hovrik.core.passes.energy import Overhead
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.core.plan.schedule import ASSUMED, MARGIN, expected_draw_w, expected_wh, line_to_plan_with, total
 
-RIG = Rig("r", "R", 4.0, 30.0, battery_wh=40.0, recharge_w=40.0)
+RIG = Rig("r", "R", 4.0, 30.0, battery_wh=40.0, recharge_w=40.0, valid_charge=(0.51, 1.0))
 DESIGN = LadderDesign(8, 12, 1, 40.0, repeats=3)
 
 

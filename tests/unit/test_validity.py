@@ -9,6 +9,7 @@ from helpers.build import record_of, trace_of, wandering
 from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import Setup
+from hovrik.core.passes.clamped import without_clamped
 from hovrik.core.passes.record import End
 from hovrik.core.passes.trace import Channel, Trace
 from hovrik.core.passes.verdict import State, Verdict, judge
@@ -187,3 +188,28 @@ def test_telemetry_may_be_rare_but_a_machine_that_slept_is_seen():
     end = int(late(np.array([base.trace.end_ns]))[0])
     trace = replace(base.trace, frames_ns=late(base.trace.frames_ns), channels=channels, end_ns=end)
     assert "suspended" in checks(replace(base, trace=trace))[1]
+
+
+def clamped(at=50.0, low_w=9.0):
+    """A pass that uses up a little charge and loses power when its gauge says `at`."""
+    seconds = np.arange(0, 60)
+    charge = at + 1.0 - 2.0 * seconds / 60.0
+    package = np.where(charge > at, 12.0, low_w) + 0.01 * np.sin(seconds)
+    stamps = seconds.astype(np.int64) * 1_000_000_000
+    trace = trace_of(wandering(60))
+    channels = {"charge_share": Channel(stamps, charge), "package_w": Channel(stamps, package)}
+    return record_of(Trace(trace.frames_ns, channels, 0, trace.end_ns))
+
+
+def test_a_clamp_says_at_which_charge_and_voids_what_was_made_under_it():
+    rig = replace(RIG, valid_charge=(0.1, 1.0))
+    hit = judge(clamped(), rig)
+    (one,) = [f for f in hit.findings if f.id == "clamp-hit"]
+    assert "at a charge of 50 %" in one.evidence and hit.state is State.VOID
+    verdicts = {"hit": hit, "under": Verdict(State.VALID, ()), "over": Verdict(State.VALID, ()),
+                "other": Verdict(State.VALID, ())}  # fmt: skip
+    found = without_clamped(verdicts, {"hit": "r", "under": "r", "over": "r", "other": "s"},
+                            {"hit": 0.49, "under": 0.42, "over": 0.6, "other": 0.3})  # fmt: skip
+    assert found["under"].state is State.VOID
+    assert found["under"].findings[0].id == "under-clamp" and "42 %" in found["under"].findings[0].evidence
+    assert found["over"] == verdicts["over"] and found["other"] == verdicts["other"] and found["hit"] == hit

@@ -39,6 +39,12 @@ TEMPLATES: Mapping[str, str] = {
     "clamp-hit": "package power steps from {high:n} to {low} and stays there",
     "clamp-hit.do":
         "Look at charge, source and temperature at that moment; run it again inside the valid charge window.",
+    "clamp-at": "package power steps from {high:n} to {low} at a charge of {charge} and stays there",
+    "clamp-at.do":
+        "Passes under that charge do not count. Recharge, set the charge in which passes count from above it, and run "
+        "it again.",
+    "under-clamp": "ended at {charge}, where package power was seen to step down at {clamp}",
+    "under-clamp.do": "Recharge and run it again: firmware cuts power at low charge.",
     "adapter-changed": "plugged in for {time:share} of the pass",
     "adapter-changed.do": "Leave the adapter as it is for the whole pass and run it again.",
     "drain-while-plugged": "the battery gives {watts} although plugged in",
@@ -185,5 +191,15 @@ TEMPLATES: Mapping[str, str] = {
         "plain division of a full battery gives {hours:hours}: it counts what is lost inside at {draw}",
     "tolerance": "a low may lie {share:share} under the floor: {edge:n} is enough for {target:n}",
     "hot-room": "in a room of {room} the die would settle near {die}",
-    "touch": "Shell {shell} is near the {limit} that skin bears for {held}.",
+    "hot-room-below": "in a room of {room} the die would settle near {die}, under its limit of {limit}",
+    "hot-room-may": "in a room of {room} the die would settle near {die} and may throttle at {limit}",
+    "hot-room-may-at":
+        "in a room of {room} the die would settle near {die} and may throttle at {limit}; up to {watts} of package "
+        "power it would not",
+    "hot-room-throttles": "in a room of {room} the die would throttle at {limit}",
+    "hot-room-throttles-at":
+        "in a room of {room} the die would throttle at {limit}; up to {watts} of package power it would not",
+    "hot-room-shell":
+        "in a room of {room} the shell would be near {shell}: more than the {limit} that skin bears for {held:hours}",
+    "touch": "shell near {shell}: skin bears {limit} for {held:hours}",
 }

@@ -7,10 +7,12 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.finding import State
 from ..core.passes import verdict as validity
 from ..core.passes.checks import Thresholds
+from ..core.passes.clamped import without_clamped
 from ..core.passes.record import PassRecord
 from ..core.passes.recurring import without_scenes_own
 from ..core.passes.verdict import Verdict
@@ -29,12 +31,23 @@ def verdicts_of(
         lambda record: validity.judge(record, memory.places.rig_of(record), limits), Verdict.as_dict,
     )  # fmt: skip
     found = without_scenes_own(found, {record.id: record.context["scene"] for record in records})
+    ends = {
+        record.id: float(end) for record in records
+        if isinstance(end := getattr(record.conditions.get("charge_end_share"), "value", None), int | float)
+        and getattr(record.conditions.get("source"), "value", None) == Source.BATTERY.value
+    }  # fmt: skip
+    found = without_clamped(found, {record.id: _rig_key(memory, record) for record in records}, ends)
     for record in records:
         own = notes.get(record.id, ())
         overrule = next((note.body for note in reversed(own) if note.kind == "overrule"), None)
         if overrule is not None:
             found[record.id] = replace(found[record.id], state=State(overrule["state"]), overruled=overrule["reason"])
     return found
+
+
+def _rig_key(memory: Memory, record: PassRecord) -> str:
+    rig = memory.places.rig_of(record)
+    return rig.key if rig is not None else ""
 
 
 def keep_judged(notebook: Notebook, record: PassRecord, rig: Rig | None) -> Verdict:

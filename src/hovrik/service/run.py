@@ -63,13 +63,20 @@ def title_of(notebook: Notebook, key: str) -> Title | None:
     return Title.from_dict(entity.body) if entity else None
 
 
+def counted_by(title: Title | None, question: Question) -> dict[str, Condition]:
+    """What the reported rate of a scene counts, as a condition of its passes; nothing where that is not known."""
+    scene = next((one for one in title.scenes if one.key == question.scene), None) if title is not None else None
+    return {"counts": Condition(scene.counts, Provenance.ASKED)} if scene is not None and scene.counts else {}
+
+
 def asked_conditions(
-    question: Question, rig: Rig, room_c: float | None, seen: Conditions | None = None
+    question: Question, rig: Rig, room_c: float | None, seen: Conditions | None = None, title: Title | None = None
 ) -> dict[str, Condition]:
     """Conditions of the passes of a sweep that no channel reads; `seen` : what the preflight list says."""
     now, seen = time.time_ns(), seen or {}
     return {
         **seen,
+        **counted_by(title, question),
         "source": Condition(question.source.value, Provenance.ASKED, now),
         "room_c": Condition(room_c, Provenance.ASKED, now) if room_c is not None else seen.get("room_c", UNKNOWN),
         "fan_policy": seen.get("fan_policy")
@@ -165,7 +172,7 @@ def load_plan(notebook: Notebook, plan_id: str) -> Planned:
     if rig_row is None:
         raise StoreError(f"Plan {plan_id} names a rig version that is not in {notebook.path.name}.")
     rig = Rig.from_dict(rig_row.body)
-    conditions = asked_conditions(question, rig, body.get("room_c"), seen)
+    conditions = asked_conditions(question, rig, body.get("room_c"), seen, title_of(notebook, question.title))
     batches = notebook.batches(plan_id)
     passes = passes_in([step for batch in batches for step in batch.steps])
     return Planned(

@@ -194,7 +194,7 @@ class Rig:
     pack_cells: int | None = None
     charge_limit: float = 1.0
     reserve: float = 0.05
-    valid_charge: tuple[float, float] = (0.51, 1.0)
+    valid_charge: tuple[float, float] = (0.1, 1.0)
     gauge_step_wh: float | None = None
     refresh_hz: tuple[float, ...] = ()
     variable_range_hz: tuple[float, float] | None = None

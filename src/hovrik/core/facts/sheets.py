@@ -174,7 +174,7 @@ RIG = Sheet(
         Field("gauge_step_wh", "Gauge step", "Wh", N, 0.0001, 10, section=_BATTERY),
         Field("charge_limit", "Charge limit", "%", Kind.SHARE, section=_BATTERY),
         Field("reserve", "Kept in reserve", "%", Kind.SHARE, section=_BATTERY),
-        Field("valid_charge", "Passes count between", "%", Kind.SHARES, section=_BATTERY, hint="51 to 100"),
+        Field("valid_charge", "Passes count between", "%", Kind.SHARES, section=_BATTERY, hint="10 to 100"),
         Field("pack_cells", "Cells in series", kind=W, low=1, high=20, section=_BATTERY),
         Field("pack_ohm", "Pack resistance", "ohm", N, 0.001, 5, section=_BATTERY),
         Field("adapter_w", "Adapter", "W", N, 1, 1000, section=_BATTERY),

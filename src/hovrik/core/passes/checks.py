@@ -158,9 +158,13 @@ def clamp(seen: Case) -> list[Finding]:
     if low > (1.0 - seen.limits.clamp_share) * high or not even:
         return []
     start = int(package.stamps_ns[0] + at[cut] * 1_000_000_000)
+    told: dict[str, Any] = {"high": Value(high, "W", digits=1), "low": Value(low, "W", digits=1)}
+    charge = seen.trace.measured("charge_share")
+    if charge is not None and charge.values[-1] < charge.values[0]:
+        told["charge"] = percent(float(np.interp(start, charge.stamps_ns, charge.values)))
     return [
-        found("clamp-hit", State.VOID, ((start, seen.trace.end_ns),), high=Value(high, "W", digits=1),
-              low=Value(low, "W", digits=1))
+        found("clamp-hit", State.VOID, ((start, seen.trace.end_ns),), message="clamp-at" if "charge" in told else "",
+              **told)
     ]  # fmt: skip
 
 

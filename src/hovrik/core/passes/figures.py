@@ -9,16 +9,18 @@ from typing import Any
 import numpy as np
 
 from ..facts.condition import number
+from ..facts.knob import REFRESH, is_number
 from . import frames, heat
 from .figure import BY_ID, FIGURES, low_id
-from .frames import FrameFigures
+from .frames import FrameFigures, Intervals
 from .heat import Settled, TimeConstants
+from .pacing import Sync, judder_ms, shown_ms
 from .record import PassRecord
 from .tail import Tail
 from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
-VERSION = 9
+VERSION = 10
 
 
 @dataclass(frozen=True)
@@ -78,6 +80,7 @@ def figures_of(record: PassRecord, constants: TimeConstants | None) -> PassFigur
     if usable.size:
         found, tail = frames.figures(usable), Tail.of(np.sort(usable))
         values.update(_of_frames(found))
+        values.update(_shown(record, usable, found.mean_fps))
     values.update(_of_channels(trace))
     values.update({k: v for k, v in _given(record).items() if k not in values})  # a score beside a log
     why: dict[str, str] = {}
@@ -111,6 +114,24 @@ def _of_frames(found: FrameFigures) -> dict[str, float]:
             low = lows.by(school)
             if low is not None:
                 values[low_id(school, share)] = low
+    return values
+
+
+def _shown(record: PassRecord, usable: Intervals, mean_fps: float) -> dict[str, float]:
+    """Judder on the panel, where its refresh and sync are known; with generated frames the rates rendered and shown,
+    by what the frames of the pass count (condition "counts"; shown where nothing says)."""
+    knobs, values = {**record.asked, **record.read}, {}
+    refresh, sync = knobs.get(REFRESH), knobs.get("sync")
+    generated = knobs.get("frame_generation") not in (None, "off")
+    if is_number(refresh) and refresh and sync in [one.value for one in Sync] and not generated:
+        values["judder_ms"] = judder_ms(shown_ms(usable, Sync(str(sync)), float(refresh)))
+    if generated:
+        factor = knobs.get("generation_factor", 2.0)
+        times = float(factor) if is_number(factor) and factor else 2.0
+        counts = record.conditions.get("counts")
+        rendered = counts is not None and counts.value == "rendered"
+        values["rendered_fps"] = mean_fps if rendered else mean_fps / times
+        values["shown_fps"] = mean_fps * times if rendered else mean_fps
     return values
 
 

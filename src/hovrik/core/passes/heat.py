@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..message import Message, Value, say
+from ..stats.estimate import Estimate
 
 Array = NDArray[np.float64]
 
@@ -220,22 +221,45 @@ def sustained_power_w(limit_c: float, room_c: float, resistance: float) -> float
     return (limit_c - room_c) / resistance
 
 
-def in_other_room(settled_c: float, room_c: float, other_room_c: float) -> float:
-    """The same rise over another room, degrees C."""
-    return settled_c + (other_room_c - room_c)
-
-
 def sound_change_db(speed_ratio: float) -> float:
     """Change of fan noise with speed: 50 log10(N2 / N1) dB (fan laws, from memory)."""
     return 50.0 * math.log10(speed_ratio)
 
 
-TOUCH_LIMITS_C: tuple[tuple[float, str], ...] = ((51.0, "1 min"), (48.0, "10 min"), (43.0, "8 h"))
+def in_hot_room(
+    settled: Estimate, room_c: float, hot_c: float, package_w: float | None, limit_c: float | None
+) -> Message:
+    """What the die would do in a hotter room: where it would settle, whether it throttles there, and up to which
+    package power it would not. The rise is the same; a faster fan can only do better. The watts stay below even if
+    the rise is at the upper end of its interval."""
+    value = settled.value + (hot_c - room_c)
+    told = {"room": Value(hot_c, "C", digits=0), "die": Value(value, "C", digits=0)}
+    if limit_c is None or settled.high is None or settled.low is None:
+        return say("hot-room", **told)
+    told["limit"] = Value(limit_c, "C", digits=0)
+    if settled.high + (hot_c - room_c) < limit_c:
+        return say("hot-room-below", **told)
+    sure = settled.low + (hot_c - room_c) > limit_c
+    if package_w is None or settled.high <= room_c or limit_c <= hot_c:
+        return say("hot-room-throttles" if sure else "hot-room-may", **told)
+    watts = sustained_power_w(limit_c, hot_c, thermal_resistance(settled.high, room_c, package_w))
+    told["watts"] = Value(math.floor(watts * 2) / 2, "W")
+    return say("hot-room-throttles-at" if sure else "hot-room-may-at", **told)
 
 
-def touch_warning(shell_c: float) -> Message | None:
-    """Burn-threshold caution for a shell temperature (degrees C), or None (ISO 13732-1, from memory)."""
-    for limit, held in TOUCH_LIMITS_C:
-        if shell_c >= limit - 1.0:
-            return say("touch", shell=Value(shell_c, "C", digits=0), limit=Value(limit, "C", digits=0), held=held)
-    return None
+TOUCH_LIMITS_C: tuple[tuple[float, float], ...] = ((1 / 60, 51.0), (1 / 6, 48.0), (8.0, 43.0))  # hours, degrees C
+
+
+def touch_limit_c(hours: float) -> float:
+    """Burn threshold of a surface held for some hours (ISO 13732-1, from memory), by log time between its rows."""
+    times, limits = zip(*TOUCH_LIMITS_C)
+    return float(np.interp(math.log(max(hours, 1e-3)), np.log(times), limits))
+
+
+def touch_warning(shell_c: float, hours: float | None = None) -> Message | None:
+    """Caution for a shell that is held for some hours (a working day where that is not known), or None."""
+    held = min(hours, TOUCH_LIMITS_C[-1][0]) if hours else TOUCH_LIMITS_C[-1][0]
+    limit = touch_limit_c(held)
+    if shell_c < limit - 1.0:
+        return None
+    return say("touch", shell=Value(shell_c, "C", digits=0), limit=Value(limit, "C", digits=0), held=held)

@@ -24,7 +24,7 @@ from .frames import Intervals
 from .record import PassRecord
 from .trace import Channel, Trace
 
-VERSION = 5
+VERSION = 6
 _LAGS = (1, 3, 6)  # s
 SHORTEST_S = 1.0  # less between two marks is a slip of the hand, not a pass
 

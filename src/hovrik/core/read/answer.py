@@ -26,6 +26,7 @@ from .group import RATE, Group
 from .marks import Mark
 from .response import Response
 
+HOTTER_C = 10.0  # of the room that is always asked about
 NOT_GIVEN = 0.05  # a probability under this is as good as none
 
 
@@ -422,8 +423,22 @@ def _of_option(group: Group | None, context: Context, metrics: dict[str, Estimat
         else:
             said.append(say("plain-division-all", hours=plain, draw=watts))
     if "die_c" in metrics and context.room_c is not None:
-        hot = heat.in_other_room(metrics["die_c"].value, context.room_c, context.room_c + 10)
-        said.append(say("hot-room", room=Value(context.room_c + 10, "C", digits=0), die=Value(hot, "C", digits=0)))
-    if "shell_c" in metrics and (warning := heat.touch_warning(metrics["shell_c"].value)):
-        said.append(warning)
+        package = group.package.value if group is not None and group.package else None
+        limit = context.rig.die_limit_c if context.rig is not None else None
+        hot = context.room_c + HOTTER_C
+        said.append(heat.in_hot_room(metrics["die_c"], context.room_c, hot, package, limit))
+    if "shell_c" in metrics:
+        said += _of_shell(metrics["shell_c"].value, metrics["hours"].value if "hours" in metrics else None, context)
     return said
+
+
+def _of_shell(shell_c: float, hours: float | None, context: Context) -> list[Message]:
+    """Cautions for a shell held as long as a charge lasts, here and in a hotter room."""
+    here = heat.touch_warning(shell_c, hours)
+    if here is not None or context.room_c is None:
+        return [here] if here is not None else []
+    hot = heat.touch_warning(shell_c + HOTTER_C, hours)
+    if hot is None:
+        return []
+    room = Value(context.room_c + HOTTER_C, "C", digits=0)
+    return [Message("hot-room-shell", {**hot.values, "room": room})]

@@ -20,7 +20,7 @@ from ...store.files.read.frame_log import Imported
 from ...store.notebook import Notebook
 from ..judging import keep_judged
 from ..points import Places
-from ..run import context_of, rig_of
+from ..run import context_of, counted_by, rig_of, title_of
 
 # the first three are rates, one of which is needed
 SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w", "die_c", "shell_c")
@@ -93,8 +93,9 @@ def import_trace(
 
 def record_of(notebook: Notebook, question: Question, trace: Trace, setup: Setup, conditions: Conditions) -> PassRecord:
     """An imported pass of the question, not yet stored. Raises PlanError."""
+    told = {**counted_by(title_of(notebook, question.title), question), **conditions}
     return PassRecord(
-        str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, trace, origin=Origin.IMPORTED,
+        str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), told, trace, origin=Origin.IMPORTED,
         started_ns=trace.start_ns,
     )  # fmt: skip
 
