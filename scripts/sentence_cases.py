@@ -198,6 +198,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     "missing.close-several": ({"levels": "11 and 12 W"}, {"levels": "10, 11 and 12 W"}),
     "missing.settle": ({"passes": 4, "levels": "12 W"}, {"passes": 1, "levels": "12 W"}),
     "missing.settle-each": ({"passes": 4, "levels": "11 and 12 W"}, {"passes": 1, "levels": "10, 11 and 12 W"}),
+    "missing.frames-settle": ({"levels": "14 and 15 W"}, {"levels": "15 W"}),
     "missing.frames": ({"figure": say("low-alone")}, {"figure": say("figure.mean")}),
     "missing.limits": ({"level": "15 W"}, {"level": "4 W"}),
     "missing.levels": ({"level": "1600 MHz"}, {"level": "0"}),

@@ -98,8 +98,26 @@ def test_too_close_to_call_is_said():
     assert any("too close to the floor" in m for m in found.missing)
 
 
-def test_without_lows_nothing_is_judged():
+def test_means_alone_predict_a_low_and_say_so():
     found = ask([of_figures("s", static(15), summary_figures(60.0))])
+    assert "1 % low predicted from the mean rate" in found.sentence and "frame times" in found.missing[0]
+    assert found.option.level == 15.0 and found.holds < 0.99
+    near = ask([of_figures("s", static(15), summary_figures(45.0))])
+    assert near.option is None and "Frame times of passes at 15 W would settle it" in near.sentence
+
+
+def test_means_of_levels_between_measured_ones_follow_the_titles_own_ratio():
+    """Ladder passes run 8 % over their low: so does the level that tells a mean only."""
+    passes = [*ladder_passes({11: 41.0, 13: 43.0, 14: 44.0}, sd=0.003)]
+    bare = [
+        of_figures(f"s{n}", static(12, "none"), summary_figures(42.0 * 1.08 * f)) for n, f in enumerate((1.0, 1.001))
+    ]
+    (one,) = [g for g in response.read([*passes, *bare], QUESTION)[0].groups if g.level == 12.0]
+    assert one.from_mean and one.judged.value == pytest.approx(42.0, rel=0.02) and one.holds > 0.9
+
+
+def test_without_lows_of_another_school_nothing_is_judged():
+    found = ask([of_figures("s", static(15), summary_figures(60.0))], QUESTION.with_(school=School.SLOWEST_MEAN))
     assert found.option is None and "carry no 1 % low" in found.sentence and "frame times" in found.missing[0]
 
 

@@ -69,10 +69,10 @@ def test_passes_without_a_static_limit_are_left_out():
     assert response.read([boosted], QUESTION) == []
 
 
-def test_summary_passes_carry_a_rate_but_no_low():
+def test_summary_passes_carry_a_rate_and_predict_a_low():
     passes = [of_figures(f"s{n}", static(15), summary_figures(v)) for n, v in enumerate((50.0, 51.0, 49.5))]
     level = only(passes).groups[0]
-    assert level.judged is None and level.holds is None
+    assert level.from_mean and 0.5 < level.holds < 0.99 and level.mean("low_1pct_fps_percentile") is None
     assert level.rate.n == 3 and level.rate.estimate().low < 50 < level.rate.estimate().high
 
 

@@ -6,14 +6,18 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core import degrees, words
+from ...core.facts.knob import CAP
 from ...core.facts.setup import describe
 from ...core.passes.figure import BY_ID
 from ...core.questions.question import Question
 from ...core.read.answer import Option
+from ...service.capping import CapRow, caps_of, predicted_from
 from ..session import Session
+from ..widgets.cap_table import CapTable
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.flow import Abreast
+from ..worker import Worker
 from .base import EMPTY, Stage, empty_hint
 
 _ROWS = (
@@ -27,7 +31,7 @@ SHEET_PX = 290
 
 
 class ChooseStage(Stage):
-    """Three sheets: one step less, the answer, one step more. Signals: keep_asked."""
+    """Three sheets: one step less, the answer, one step more; and the caps that would hold. Signals: keep_asked."""
 
     title = "Choose"
     keep_asked = pyqtSignal()
@@ -38,14 +42,51 @@ class ChooseStage(Stage):
         self._holder = QVBoxLayout(self._page)
         self._holder.setContentsMargins(0, 0, 0, 0)
         self.pages.add("Options", self._page)
+        self.pages.add("Caps", self._caps_page())
+        self._worker = Worker("caps", self)
+        self._worker.finished.connect(self._on_caps)
+        self._worker.failed.connect(lambda fault: self.caps_words.setText(str(fault)))
         self.keep = button("Keep this as a profile", "main")
         self.keep.clicked.connect(self.keep_asked)
         self.foot(ElidedLabel(), self.keep)
         self.follow(self.refresh, session.evaluation_changed)
         self.refresh()
 
+    def _caps_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.caps_words, self.caps = ElidedLabel("", "soft", lines=2), CapTable()
+        column.addWidget(self.caps_words)
+        column.addWidget(self.caps, 1)
+        return page
+
+    def _ask_caps(self) -> None:
+        evaluation = self.session.evaluation
+        if evaluation is None:
+            self._worker.cancel()
+            self._on_caps(())
+            return
+        self._worker.ask(lambda wanted: caps_of(evaluation, wanted))
+
+    def _on_caps(self, rows: tuple[CapRow, ...]) -> None:
+        evaluation = self.session.evaluation
+        response = predicted_from(evaluation) if evaluation is not None else None
+        if rows and response is not None:
+            cap = response.family.get(CAP)
+            source = f"a cap of {cap:g}" if isinstance(cap, int | float) else "no cap"
+            self.caps_words.setText(
+                f"Predicted from {sum(len(g.passes) for g in response.groups)} passes with {source}, not measured: "
+                "measure the one you choose."
+            )
+        else:
+            self.caps_words.setText("No cap can be predicted: that takes frame times of passes with no cap, or with a "
+                                    "higher one, and the refresh rates of the rig's panel.")  # fmt: skip
+        self.caps.show_rows(rows)
+
     def refresh(self) -> None:
-        """Show the answer's options."""
+        """Show the answer's options, and the caps."""
+        self._ask_caps()
         emptied(self._holder)
         evaluation, question = self.session.evaluation, self.session.question
         answer = evaluation.answer if evaluation else None

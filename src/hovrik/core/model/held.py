@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from ..passes.tail import Tail
 from ..stats import process
-from ..stats.estimate import Mean
+from ..stats.estimate import Mean, t_quantile
 from ..stats.process import Levels, Posterior
 from .ladder import Ladder
 
@@ -33,6 +33,8 @@ REMEMBERED = 8  # ladders whose lows and means are kept, since a floor that move
 AROUND = 4  # levels to either side that a low leans on
 MANY = 1e6  # degrees of freedom where an interval needs no t
 LOW_SD = 0.001  # a low on a cap or a tick is no better known than this
+RATIO, RATIO_SD, RATIO_LEAST_SD = -0.14, 0.08, 0.02  # log of the 1 % low over the mean, of scenes measured before
+RATIO_DOF = 3.0  # titles that stutter lie far off
 RATE_SD = 0.015
 SHARE_BIAS = 0.025  # of a middle deviate against that of the expected share, measured on other machines: it is lopsided
 UNSURE = 1.15**2 - 1  # further variance of what a level's deviate is said to be, measured likewise
@@ -224,6 +226,44 @@ def _low(ladder: Ladder, at: int, share: float) -> Mean:
     crossed = np.interp(-(float(np.interp(place, _OFFSETS, curve)) - over), -curve, _OFFSETS)
     worst, typical, best = math.log(1000.0) - centre - crossed
     return _mean(typical, worst - LOW_SD, best + LOW_SD, len(own))
+
+
+def lows_from_means(ladder: Ladder, low: str) -> list[Mean | None]:
+    """The low of levels whose passes tell a mean rate and no frames, logs of fps: by the ratio of low to mean of the
+    levels that carry both, else by that of scenes measured before; None for the others. At most the level's cap."""
+    known = [row for row in ladder.figures if any(one.value(low) for one in row)]
+    pairs = [(one.value(low), one.value("mean_fps")) for row in known for one in row]
+    ratios = [math.log(slow / mean) for slow, mean in pairs if slow and mean]
+    ratio, sd, dof = RATIO, RATIO_SD, RATIO_DOF + len(ratios)
+    if ratios:
+        own = float(np.var(ratios, ddof=1)) if len(ratios) > 1 else RATIO_SD**2
+        ratio, sd = float(np.mean(ratios)), math.sqrt(own + RATIO_LEAST_SD**2 + own / len(ratios))
+    found: list[Mean | None] = []
+    for row, rate, cap in zip(ladder.figures, rates(ladder), ladder.caps):
+        if rate is None or any(one.tail is not None or one.value(low) for one in row):
+            found.append(None)
+            continue
+        middle, all_sd = rate.mean + ratio, math.hypot(rate.se, sd)
+        if cap is not None:
+            middle = min(middle, math.log(cap))
+        half = t_quantile(0.975, dof) * all_sd
+        found.append(Mean(middle, all_sd, dof, len(row), ends=(middle - half, middle + half)))
+    return found
+
+
+def held_from_means(predicted: Sequence[Mean | None], least: float) -> list[Held | None]:
+    """Whether predicted lows are at least `least` (fps)."""
+    from scipy.special import stdtr
+
+    found: list[Held | None] = []
+    for low in predicted:
+        if low is None:
+            found.append(None)
+            continue
+        delta = math.log(least) - low.mean
+        chance = float(stdtr(low.dof, -delta / low.se))
+        found.append(Held(chance, 100 * chance, Margin(delta, low.se, low.se)))
+    return found
 
 
 def _slow_interval(tail: Tail, share: float) -> float:

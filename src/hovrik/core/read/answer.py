@@ -197,10 +197,13 @@ def _stated(response: Response, group: Group, question: Question, context: Conte
     else:
         parts = [
             say("holds-inside" if group.one_pass else "holds", setup=named, target=floor.value,
-                figure=_figure_words(response, question, "of"), low=_value(group.judged.estimate()),
+                figure=say("low-predicted") if group.from_mean else _figure_words(response, question, "of"),
+                low=_value(group.judged.estimate()),
                 passes=len(group.passes), sure=group.holds or 0.0)
         ]  # fmt: skip
     missing: list[Message] = []
+    if group.from_mean:
+        missing.append(say("missing.frames", figure=_figure_words(response, question, "alone")))
     if "hours" in metrics:
         limit = context.rig.charge_limit if context.rig is not None else 1.0
         hours = _value(metrics["hours"])
@@ -312,14 +315,18 @@ def _settle_it(response: Response, question: Question, before: Group | None = No
     """What would settle the levels under the answer that may hold as well."""
     groups = response.groups if before is None else response.groups[: response.groups.index(before)]
     undecided = [g for g in groups if g.holds is not None and NOT_GIVEN < g.holds < question.terms.sure]
+    bare = [group.level for group in undecided if group.from_mean][-3:]
+    undecided = [group for group in undecided if not group.from_mean]
+    frames = [say("missing.frames-settle", levels=_levels_words(response.factor, bare))] if bare else []
     if not undecided:
-        return []
+        return frames
     counts = [more_passes(group, question) for group in undecided]
     levels = _levels_words(response.factor, [group.level for group in undecided[-3:]])
     if any(count is None for count in counts):
-        return [say("missing.close-several" if len(undecided) > 1 else "missing.close", levels=levels)]
+        return [say("missing.close-several" if len(undecided) > 1 else "missing.close", levels=levels), *frames]
     most = max(count or 1 for count in counts)
-    return [say("missing.settle-each" if len(undecided) > 1 else "missing.settle", passes=most, levels=levels)]
+    each = "missing.settle-each" if len(undecided) > 1 else "missing.settle"
+    return [say(each, passes=most, levels=levels), *frames]
 
 
 def _levels_words(factor: Factor, levels: Sequence[Level]) -> str:
@@ -348,7 +355,11 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
         top = max(judged, key=lambda group: _goodness(group.judged, question))
         low = _value(top.judged.estimate()) if top.judged else Value(math.nan)
         says = say(
-            "none-holds", target=target, level=name(top.level), low=low, figure=_figure_words(response, question, "in")
+            "none-holds",
+            target=target,
+            level=name(top.level),
+            low=low,
+            figure=say("low-predicted") if top.from_mean else _figure_words(response, question, "in"),
         )
         if response.factor.is_number:
             further = _further(response, judged[-1], question, context)

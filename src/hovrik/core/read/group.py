@@ -51,7 +51,8 @@ class Group:
 
     missed : share of frames that the floor's own rule looks at; holds : probability that the floor is held, None where
     that cannot be judged; of_100 : how many of 100 such passes would hold it; margin : how far it lies from the edge;
-    one_pass : no level has more than one pass; why : figure id to the reason it is not given.
+    one_pass : no level has more than one pass;
+    from_mean : the figure was predicted from mean rates alone; why : figure id to the reason it is not given.
     """
 
     level: Level
@@ -64,6 +65,7 @@ class Group:
     of_100: float | None = None
     margin: Margin | None = None
     one_pass: bool = False
+    from_mean: bool = False
     why: Mapping[str, str] = field(default_factory=dict)
     incidents: int = 0
 
@@ -111,6 +113,7 @@ def groups_of(
     named = floor_figure(floor.figure, school) if floor is not None else None
     judged, missed = _judged(ladder, floor, named, school), _missed(members, floor)
     single = all(len(group) == 1 for group in members)
+    by_mean = _from_means(ladder, floor, named, school)
     groups = []
     for at, (level, group) in enumerate(zip(levels, members)):
         own = {figure.id: mean for figure in FIGURES if (mean := means[figure.id][at]) is not None}
@@ -120,6 +123,8 @@ def groups_of(
             missed[at], one_pass=single, why=why,
         )  # fmt: skip
         said = judged[at]
+        if said is None and (predicted := by_mean[at]) is not None:
+            said, made = predicted[1], replace(made, judged=predicted[0], from_mean=True)
         if said is not None:
             made = replace(made, holds=said.holds, of_100=said.of_100, margin=said.margin)
         groups.append(made)
@@ -149,6 +154,17 @@ def _judged(ladder: Ladder, floor: Floor | None, named: Figure | None, school: S
         return found
     missed = held.shares_held(ladder, named.id, MISSED_RATIO * 1000.0 / floor.value, floor.missed_share)
     return [_both(one, other) for one, other in zip(found, missed)]
+
+
+def _from_means(
+    ladder: Ladder, floor: Floor | None, named: Figure | None, school: School
+) -> list[tuple[Mean, Held] | None]:
+    """The low that a floor names, and whether it is held, of levels that tell mean rates only."""
+    if floor is None or named is None or floor.figure != LOW or school is not School.PERCENTILE:
+        return [None] * len(ladder.figures)
+    lows = held.lows_from_means(ladder, named.id)
+    chances = held.held_from_means(lows, floor.edge)
+    return [(low, chance) if low is not None and chance is not None else None for low, chance in zip(lows, chances)]
 
 
 def slow_asked(floor: Floor, school: School) -> tuple[float, float] | None:

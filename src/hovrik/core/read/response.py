@@ -50,7 +50,8 @@ class Response:
     family : the knobs they share; groups in the factor's order; drawn : joint draws along a ladder of watts, None on
     others; curve : what describes the mean rates, None for words;
     dents : (level, what is said); surprises : (pass id, what is said) of passes that stand out; findings : what was
-    pooled unknown; apart : what keeps it apart from other responses of the same setups, in words.
+    pooled unknown; apart : what keeps it apart from other responses of the same setups, in words; ladder : its passes
+    as the model has them.
     """
 
     factor: Factor
@@ -63,6 +64,7 @@ class Response:
     surprises: tuple[tuple[str, Message], ...] = ()
     findings: tuple[Finding, ...] = ()
     apart: tuple[str, ...] = ()
+    ladder: Ladder | None = None
 
     @property
     def levels(self) -> Array:
@@ -151,7 +153,7 @@ def _read(
         factor, setup_of(every).without(*factor.knobs), tuple(made), figure, drawn_, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
         _surprises(levels, members, factor, question.school),
-        (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)),
+        (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)), ladder=ladder,
     )  # fmt: skip
     return response, every[0].point
 
