@@ -213,3 +213,44 @@ def test_a_clamp_says_at_which_charge_and_voids_what_was_made_under_it():
     assert found["under"].state is State.VOID
     assert found["under"].findings[0].id == "under-clamp" and "42 %" in found["under"].findings[0].evidence
     assert found["over"] == verdicts["over"] and found["other"] == verdicts["other"] and found["hit"] == hit
+
+
+def steady(seconds=60.0, fps=50.0, seed=1):
+    """Intervals that hardly vary, ms."""
+    rng = np.random.default_rng(seed)
+    return 1000.0 / fps * np.exp(0.01 * rng.standard_normal(int(seconds * fps)))
+
+
+def ids(intervals, channels=None, **read):
+    """Ids of the findings of a pass without a cap."""
+    trace = trace_of(intervals)
+    record = record_of(Trace(trace.frames_ns, channels or {}, 0, trace.end_ns), cap="none")
+    return [f.id for f in judge(replace(record, read=Setup(read)), RIG).findings]
+
+
+@pytest.mark.parametrize(("longer", "half_seconds", "found"), [(1.4, 4, True), (1.3, 4, False), (1.4, 2, False)])
+def test_slow_stretches_at_their_bounds(longer, half_seconds, found):
+    """A third longer (1.35) for 1.5 s."""
+    t = steady()
+    at = 20 * 50
+    t[at : at + int(half_seconds * 25 / longer)] *= longer
+    assert ("slow-stretches" in ids(t)) is found
+
+
+@pytest.mark.parametrize(("lost", "found"), [(0.012, True), (0.005, False)])
+def test_lost_rows_at_their_bound(lost, found):
+    """0.8 % of the frames."""
+    t = steady()
+    every = int(1 / lost)
+    t[every // 2 :: every] *= 2.0
+    assert ("frames-lost" in ids(t, sync="off")) is found
+    assert "frames-lost" not in ids(t, sync="on")  # where frames wait for ticks nothing can be told
+
+
+@pytest.mark.parametrize(("share", "lasts", "found"), [(0.1, 4, True), (0.2, 4, False), (0.1, 1, False)])
+def test_an_idle_battery_at_its_bounds(share, lasts, found):
+    """Under 15 % of what it gives for 2 s."""
+    stamps = np.arange(60, dtype=np.int64) * 1_000_000_000
+    watts = np.full(60, 18.0)
+    watts[30 : 30 + lasts] = share * 18.0
+    assert ("adapter-changed" in ids(steady(), {"battery_w": Channel(stamps, watts)})) is found
