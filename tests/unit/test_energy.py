@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+import statsmodels.api as sm
 from scipy import integrate, optimize
 
 from hovrik.bench.simulated.model import load_model
@@ -116,6 +117,22 @@ def test_overhead_line():
     assert line.draw_w(10) == pytest.approx(5.6 + 10 / 0.92)
     assert energy.fit_overhead(package[:2], package[:2]) is None
     assert energy.fit_overhead(np.array([10.0, 10.5, 11]), np.array([15.0, 15, 16])) is None
+
+
+def test_the_overhead_line_has_the_interval_of_a_regression():
+    """statsmodels (LIB) is asked for the same line; and simulated lines are covered in 95 %."""
+    rng = np.random.default_rng(4)
+    package = np.linspace(6, 24, 9)
+    line = energy.fit_overhead(package, 5.6 + 1.09 * package + rng.normal(0, 0.2, 9))
+    fitted = sm.OLS(5.6 + 1.09 * package + np.random.default_rng(4).normal(0, 0.2, 9), sm.add_constant(package)).fit()
+    assert line.base_interval_w() == pytest.approx(tuple(fitted.conf_int()[0]))
+    there = fitted.get_prediction(np.array([[1.0, 15.0]])).conf_int()[0]
+    assert line.interval_w(15.0) == pytest.approx(tuple(there))
+    hits = 0
+    for _ in range(300):
+        low, high = energy.fit_overhead(package, 5.6 + 1.09 * package + rng.normal(0, 0.2, 9)).interval_w(12.0)
+        hits += low <= 5.6 + 1.09 * 12.0 <= high
+    assert 0.91 <= hits / 300 <= 0.985
 
 
 @pytest.mark.parametrize(

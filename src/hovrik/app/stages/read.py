@@ -12,6 +12,7 @@ from ...core.facts.setup import Setup, describe
 from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
+from ...core.stats.estimate import Estimate
 from ...service.gather import PassView
 from ..commands import annotate, bring_back, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
@@ -199,7 +200,10 @@ class ReadStage(Stage):
                 found.append(("warn", f"Settled temperatures: {evaluation.why_no_constants}."))
             line = evaluation.context.overhead
             if line is not None:
-                found.append(("soft", f"draw = {line.base_w:.1f} W + {line.k:.2f} x package power ({line.n} passes)"))
+                low, high = line.base_interval_w()
+                beside = words.span(Estimate(line.base_w, low, high))
+                text = f"draw = {beside} W beside the package + {line.k:.2f} x package power ({line.n} passes)"
+                found.append(("soft", text))
         return found
 
     def _answered_elsewhere(self) -> str:

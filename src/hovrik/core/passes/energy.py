@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..facts.rig import Rig
+from ..stats.estimate import t_quantile
 from .trace import Channel
 
 LOSS_PER_WATT = 0.00155  # share lost in the resistance per watt drawn, for a 40 Wh pack: fits the reference tables
@@ -38,16 +39,35 @@ def gauge_pass_min(step_wh: float, draw_w: float, share: float) -> float:
 
 @dataclass(frozen=True)
 class Overhead:
-    """draw = base_w + k x measured package power. sd_w : residual; n : passes."""
+    """draw = base_w + k x measured package power. sd_w : residual; n : passes; base_se, k_se : standard errors, and
+    their covariance."""
 
     base_w: float
     k: float
     sd_w: float
     n: int
+    base_se: float = 0.0
+    k_se: float = 0.0
+    covariance: float = 0.0
 
     def draw_w(self, package_w: float) -> float:
         """Predicted battery draw, W."""
         return self.base_w + self.k * package_w
+
+    def mean_se_w(self, package_w: float) -> float:
+        """Standard error of the line at a package power, W."""
+        variance = self.base_se**2 + 2 * package_w * self.covariance + (package_w * self.k_se) ** 2
+        return math.sqrt(max(variance, 0.0))
+
+    def interval_w(self, package_w: float) -> tuple[float, float]:
+        """95 % interval of the line at a package power, W."""
+        half = t_quantile(0.975, max(self.n - 2, 1)) * self.mean_se_w(package_w)
+        return self.draw_w(package_w) - half, self.draw_w(package_w) + half
+
+    def base_interval_w(self) -> tuple[float, float]:
+        """95 % interval of what is drawn beside the package, W."""
+        half = t_quantile(0.975, max(self.n - 2, 1)) * self.base_se
+        return self.base_w - half, self.base_w + half
 
 
 def fit_overhead(package_w: NDArray[np.float64], draw_w: NDArray[np.float64]) -> Overhead | None:
@@ -58,7 +78,11 @@ def fit_overhead(package_w: NDArray[np.float64], draw_w: NDArray[np.float64]) ->
     solution, *_ = np.linalg.lstsq(design, draw_w, rcond=None)
     residual = draw_w - design @ solution
     sd = math.sqrt(float(residual @ residual) / max(package_w.size - 2, 1))
-    return Overhead(float(solution[0]), float(solution[1]), sd, package_w.size)
+    spread = sd**2 * np.linalg.inv(design.T @ design)
+    return Overhead(
+        float(solution[0]), float(solution[1]), sd, package_w.size, math.sqrt(float(spread[0, 0])),
+        math.sqrt(float(spread[1, 1])), float(spread[0, 1]),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
