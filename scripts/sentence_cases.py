@@ -26,6 +26,8 @@ LESS = say("step-less", step=v(1, "W"), level="11 W")
 MORE = say("step-more", step=v(1, "W"), level="13 W")
 HOT = {"room": v(32, "C", 0), "limit": v(95, "C", 0)}
 HOURS = say("costs-hours", hours=0.3)
+FASTER = say("versus.by", figure="mean rate", by=span(3.1, 1.9, 4.2, "%"), side=say("versus.higher"))
+LESS_DRAW = say("versus.by", figure="draw", by=span(6, 5.2, 6.8, "%"), side=say("versus.lower"))
 TWELVE = "12 W, cap 40, boost off"
 TIGHT, WIDE = span(39.29, 39.19, 39.38), span(38.0, 30.2, 47.8)
 
@@ -216,6 +218,57 @@ CASES: dict[str, tuple[Case, Case]] = {
     "not-settled": (
         {"level": "12 W", "target": 40.0, "sure": 0.8, "asked": 0.95},
         {"level": "12 W", "target": 40.0, "sure": 0.0501, "asked": 0.999},
+    ),
+    "bound.kept": (
+        {"figure": "die, settled", "value": span(72, 70, 74, "C"), "bound": v(85, "C")},
+        {"figure": "noise", "value": span(35, 35, 35, "dB"), "bound": v(35, "dB")},
+    ),
+    "bound.unknown": (
+        {"figure": "die, settled", "bound": v(85, "C")}, {"figure": "noise", "bound": v(0, "dB")},
+    ),
+    "missing.undecided": ({"figure": "mean rate"}, {"figure": "draw"}),
+    "now": (
+        {"parts": (say("now.rate", value=span(41.2, 40.1, 42.3)), say("now.draw", value=span(18.9, 18.7, 19.1)))},
+        {"parts": (say("now.nothing"),)},
+    ),
+    "now.rate": ({"value": span(41.2, 40.1, 42.3)}, {"value": v(41.2)}),
+    "now.low": ({"value": span(36.2, 35.1, 37.3)}, {"value": v(36.2)}),
+    "now.draw": ({"value": span(18.9, 18.7, 19.1)}, {"value": v(18.9)}),
+    "rule.cap": ({"cap": 40.0}, {"cap": 59.94}),
+    "rule.limit": ({"limit": v(15, "W")}, {"limit": v(4, "W")}),
+    "rule.gpu": ({"share": v(98, "%", 0)}, {"share": v(95, "%", 0)}),
+    "rule.spare": ({"limit": v(15, "W"), "took": v(9.1, "W", 1)}, {"limit": v(4, "W"), "took": v(3.5, "W", 1)}),
+    "rule.unseen": ({"rate": 90.0, "refresh": v(60, "Hz")}, {"rate": 63.0, "refresh": v(59.94, "Hz")}),
+    "rule.hot": (
+        {"die": v(94, "C", 0), "limit": v(95, "C", 0)}, {"die": v(92, "C", 0), "limit": v(95, "C", 0)},
+    ),
+    "buys.to": (
+        {"level": "14 W", "price": 1.0, "span": span(14.2, 13.1, 15.4, "W"), "rate": span(48, 47.6, 48.4)},
+        {"level": "30 W", "price": 0.0, "span": span(30, 30, 30, "W"), "rate": span(48, 47.6, 48.4)},
+    ),
+    "buys.nothing": ({"level": "8 W", "price": 1.0}, {"level": "4 W", "price": 0.0}),
+    "versus.one": ({"factor": "CPU boost"}, {"factor": "OS slot"}),
+    "versus.better-than": (
+        {"a": "boost off", "b": "boost on", "what": (FASTER, LESS_DRAW)},
+        {"a": "boost off", "b": "boost on", "what": (say("versus.holds-floor"),)},
+    ),
+    "versus.all-same": ({"a": "boost off", "b": "boost on"}, {"a": "SMT off", "b": "SMT on"}),
+    "versus.open": ({"a": "boost off", "b": "boost on"}, {"a": "SMT off", "b": "SMT on"}),
+    "versus.confounded-by": (
+        {"factor": "cpu boost", "beside": ("frame cap",)}, {"factor": "os slot", "beside": ("brightness", "room")},
+    ),
+    "versus.figure": (
+        {"what": FASTER, "verdict": say("versus.better")},
+        {"what": say("versus.about", figure="draw", by=v(0.1, "%", 1), side=say("versus.lower")),
+         "verdict": say("versus.same")},
+    ),
+    "versus.by": (
+        {"figure": "mean rate", "by": span(3.1, 1.9, 4.2, "%"), "side": say("versus.higher")},
+        {"figure": "die, settled", "by": span(2.1, 0.1, 4.1, "C"), "side": say("versus.lower")},
+    ),
+    "versus.about": (
+        {"figure": "mean rate", "by": v(0.4, "%", 1), "side": say("versus.higher")},
+        {"figure": "draw", "by": v(0.0, "%", 1), "side": say("versus.lower")},
     ),
     "passes-count": ({"passes": 27, "levels": 9}, {"passes": 1, "levels": 1}),
     "passes-count-over": (

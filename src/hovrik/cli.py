@@ -231,6 +231,115 @@ def _tell(event: Any) -> None:
         click.echo(f"{event.position}/{event.total}  {describe(event.record.setup)}", err=True)
 
 
+# -- a question put to a machine of one's own
+
+
+def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
+    """Options that say what is asked of which machine."""
+    from .core.facts.terms import Aim
+    from .service.sweeps import FLOORS
+
+    for option in reversed(
+        [
+            click.option("--machine", "where", required=True, metavar="FILE.py:NAME", help="A class or function."),
+            click.option("--question", "kind", default="lowest-watts", show_default=True, metavar="KIND"),
+            click.option("--over", default="", metavar="FACTOR", help="What is asked about: a knob, limit_w, slot."),
+            click.option("--knob", "knobs", multiple=True, metavar="ID=LEVELS", help="on,off or 8,10,12 or 8:20:2."),
+            click.option("--floor", "--target", type=TARGET, help="What has to be held."),
+            click.option("--floor-figure", type=click.Choice(list(FLOORS)), default="low", show_default=True),
+            click.option("--tolerance", type=Finite(0, 0.5), default=0.03, show_default=True),
+            click.option("--low", type=click.Choice([s.value for s in School]), default="percentile"),
+            click.option("--cap", type=Finite(1, 1000), help="Frame cap of every pass."),
+            click.option("--limit-die-c", type=Finite(20, 130), help="The settled die may not be hotter."),
+            click.option("--limit-noise-db", type=Finite(0, 120)),
+            click.option("--room-c", type=Finite(-40, 60)),
+            click.option("--aim", type=click.Choice([a.value for a in Aim]), default="hours", show_default=True),
+            click.option(
+                "--price", type=Finite(0, 1000), default=1.0, show_default=True, help="Fps a watt must bring."
+            ),
+            click.option("--repeats", type=click.IntRange(1, 50), default=3, show_default=True),
+            click.option("--budget-passes", type=click.IntRange(1, 1000)),
+            click.option("--budget-minutes", type=Finite(1, 100_000)),
+            click.option("--seed", type=click.IntRange(0), default=1, show_default=True),
+            click.option("--title", default="", help="Title key; the machine's first where none is named."),
+            click.option("--scene", default="", help="Scene key."),
+        ]
+    ):
+        function = option(function)
+    return function
+
+
+def _request(where: str, knobs: tuple[str, ...], low: str, aim: str, **values: Any) -> tuple[Any, Any]:
+    from .core.facts.terms import Aim
+    from .service.sweeps import Request, load_machine
+
+    request = Request(knobs=_pairs(knobs, "--knob"), low=School(low), aim=Aim(aim), **values)
+    return load_machine(where), request
+
+
+@commands.command()
+@sweep_options
+@click.option("--notebook", type=_FILE, help="Notebook to keep the passes in; else they are kept nowhere.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@told
+def sweep(notebook: Path | None, as_json: bool, **values: Any) -> None:
+    """Put a question to a machine of one's own: plan it, run it, answer it."""
+    import tempfile
+
+    from .service import sweeps
+    from .store.notebook import Notebook
+
+    machine, request = _request(**values)
+    try:
+        with (
+            tempfile.TemporaryDirectory(prefix="hovrik-") as folder,
+            Notebook(notebook or Path(folder) / "sweep.hovrik") as opened,
+        ):
+            swept = sweeps.sweep(machine, request, opened, None if as_json else _tell)
+            body = sweeps.as_dict(swept)
+    finally:
+        machine.close()
+    if as_json:
+        print_json(body)
+        return
+    answer = swept.evaluation.answer
+    click.echo(answer.sentence)
+    for text in (*answer.reasons, *(f"missing: {m}" for m in answer.missing)):
+        click.echo(f"  {text}")
+    click.echo(f"  {swept.passes} passes, {swept.minutes:.0f} min of machine time")
+
+
+@commands.command()
+@sweep_options
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@told
+def plan(as_json: bool, **values: Any) -> None:
+    """What a sweep of a machine of one's own would run first, and what that takes; nothing is run."""
+    from dataclasses import asdict
+
+    from .service import sweeps
+
+    machine, request = _request(**values)
+    try:
+        question, passes, totals, whole = sweeps.planned(machine, request)
+    finally:
+        machine.close()
+    rows = [
+        {"kind": step.kind, "seconds": step.seconds, "setup": step.setup.as_dict(), "place": dict(step.place),
+         "purpose": step.purpose, "round": step.round, "pass": one.index}
+        for one in passes for step in one.steps
+    ]  # fmt: skip
+    if as_json:
+        print_json({"kind": question.kind, "steps": rows, "totals": asdict(totals), "is_all": whole})
+        return
+    for one in passes:
+        slot = f"  {one.slot}" if one.slot else ""
+        click.echo(f"{one.index + 1:4}  {describe(one.setup)}{slot}  {one.seconds / 60:.1f} min  {one.purpose}")
+    click.echo(f"{totals.passes} passes, {totals.minutes:.0f} min, {totals.wh:.1f} Wh, {totals.recharges} recharges")
+    if not whole:
+        click.echo("More passes follow by what these find.")
+
+
 # -- answer, passes
 
 

@@ -129,7 +129,8 @@ class Job:
     played : the title as its owner knows it, for the knobs that it adds;
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
-    (real time: it has no other); overhead : the line that charge is predicted by.
+    (real time: it has no other); overhead : the line that charge is predicted by; contexts : of passes that are made in
+    a slot of their own, by slot.
     """
 
     plan_id: str
@@ -149,6 +150,11 @@ class Job:
     played: Title | None = None
     further: Callable[[], Sequence[PlannedPass]] = tuple
     overhead: Overhead = ASSUMED
+    contexts: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+    def context_of(self, planned: PlannedPass) -> Mapping[str, str]:
+        """Context of a pass: that of its own OS slot where it is made in another."""
+        return self.contexts.get(planned.slot, self.context)
 
     def rig_now(self) -> Rig:
         """The rig as it is now."""

@@ -228,7 +228,7 @@ class OnePass:
         own = self.launches
         recording = Recording(made, trace, tuple(self._readback), own.launch, own.boot) if trace is not None else None
         return PassRecord(
-            made, job.context, planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
+            made, job.context_of(planned), planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
             recording=recording,
             purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns,
             step_id=planned.step_id or None, **more,

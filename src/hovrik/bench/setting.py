@@ -184,7 +184,7 @@ def recharge(rig: Rig) -> Instruction:
 
 def prepare(machine: Machine, job: Job) -> None:
     """Have the machine in the OS slot and on the power source that the plan asks for."""
-    if job.slot is not None and machine.describe().slot != job.slot:
+    if job.slot is not None and machine.describe().slot not in ("", job.slot):
         asked = restart_into(job.rig, job.slot)
         if not machine.needs_person(asked) or machine.describe().slot != job.slot:
             raise BenchError(f"The machine runs another OS slot than {job.slot}. {asked.text}")

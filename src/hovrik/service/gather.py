@@ -20,6 +20,8 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section
 from ..core.finding import State
+from ..core.kinds.kind import Seen
+from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
 from ..core.model.battery import used_of
 from ..core.passes import energy, figures, heat
@@ -34,6 +36,7 @@ from ..core.questions.question import Question
 from ..core.read import response
 from ..core.read.answer import Answer, Context, build
 from ..core.read.group import Counted, Group
+from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..store.notebook import Annotation, Notebook, PassQuery
 from ..store.opened import Spoiled
@@ -131,6 +134,7 @@ def evaluate(
     memory = memory or Memory(notebook)
     memory.refresh()
     places = memory.places
+    over = over or str(question.parts.get("over") or "") or (KINDS[question.kind].over if question.is_known else "")
     rig = places.newest_rig(question.rig)
     knobs = places.knobs(question)
     factor = factor_of(over, knobs, rig, places)
@@ -146,11 +150,14 @@ def evaluate(
     counted = [view for view in views if view.counts]
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     responses = _with_incidents(responses, _incidents(notebook, places, question))
+    responses = with_limits(responses, question.terms.limits)
     context = replace(_context(views, counted, rig), counted=len(counted), along=factor.label.lower())
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
+    seen = Seen(responses, [view.counted for view in counted], question, context, factor, named(knobs))
+    answer = KINDS[question.kind].answer(seen) if question.is_known else build(responses, question, context)
     return Evaluation(
-        question, rig, tuple(views), tuple(responses), build(responses, question, context), context, newest, why_not,
+        question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()),
     )  # fmt: skip
 

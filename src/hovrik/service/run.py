@@ -105,7 +105,7 @@ def keep_design(
 ) -> str:  # fmt: skip
     """Store a plan of any design with the steps that it gives first; its id. Raises PlanError, StoreError."""
     asked = design.ask(Told())
-    first = Batch(0, laid_out(asked.wanted), (), asked.why, asked.done)
+    first = Batch(0, laid_out(asked.wanted, 0, question.slot), (), asked.why, asked.done)
     check_passes(rig_of(notebook, question.rig), passes_in(first.steps), overhead)
     body = {
         "question": question.as_dict(), "design": design_to(design), "context": context_of(notebook, question),
@@ -237,6 +237,10 @@ def run_plan(
         guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
         newest_rig=lambda: rig_of(notebook, rig.key), played=title_of(notebook, planned.question.title),
         further=lambda: further_passes(memory, plan_id), overhead=overhead,
+        contexts={
+            slot: context_of(notebook, planned.question.with_(slot=slot))
+            for slot in dict.fromkeys(one.slot for one in planned.passes) if slot
+        },
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
 

@@ -8,8 +8,11 @@ from typing import Any
 
 from ..errors import PlanError
 from ..facts.setup import Setup
+from .buys import BuysDesign
 from .design import Design
 from .grid import LadderDesign, SetupsDesign
+from .lowest import LowestDesign
+from .rounds import RoundsDesign
 
 
 @dataclass(frozen=True)
@@ -32,6 +35,9 @@ def _setups_from(body: Mapping[str, Any]) -> Design:
 DESIGNS: dict[str, Stored] = {
     "ladder": Stored(LadderDesign, LadderDesign.as_dict, LadderDesign.from_dict),
     "setups": Stored(SetupsDesign, _setups_to, _setups_from),
+    "rounds": Stored(RoundsDesign, RoundsDesign.as_dict, RoundsDesign.from_dict),
+    "lowest": Stored(LowestDesign, LowestDesign.as_dict, LowestDesign.from_dict),
+    "buys": Stored(BuysDesign, BuysDesign.as_dict, BuysDesign.from_dict),
 }
 
 

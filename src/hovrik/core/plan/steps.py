@@ -73,7 +73,8 @@ class Batch:
 
 @dataclass(frozen=True)
 class Wanted:
-    """A pass that a design wants. Lengths in s; round : which time over; why : it is wanted, "" by the design."""
+    """A pass that a design wants. Lengths in s; round : which time over; why : it is wanted, "" by the design; slot :
+    OS slot it is made in, "" the one that the machine is in; relaunch : the title is started anew before it."""
 
     setup: Setup
     pass_s: float
@@ -84,6 +85,8 @@ class Wanted:
     until_settled: bool = False
     round: int = 0
     why: str = ""
+    slot: str = ""
+    relaunch: bool = False
 
 
 @dataclass(frozen=True)
@@ -114,19 +117,37 @@ class PlannedPass:
     @property
     def seconds(self) -> float:
         """Machine time of the pass with everything around it but a recharge, s."""
-        return self.settle_s + self.soak_s + self.pass_s + self.cool_s
+        changes = sum(step.seconds for step in self.steps if step.kind in (RESTART, RELAUNCH))
+        return self.settle_s + self.soak_s + self.pass_s + self.cool_s + changes
+
+    @property
+    def slot(self) -> str:
+        """OS slot that it is made in, "" the one that the machine is in."""
+        return next((step.place["slot"] for step in self.steps if "slot" in step.place), "")
 
 
-def laid_out(wanted: Sequence[Wanted], number: int = 0) -> tuple[Step, ...]:
-    """The steps of a batch: for each pass Apply with its settling, Soak, Measure, Rest; what takes no time is left
-    out, but for Apply and Measure."""
+RESTART_S, RELAUNCH_S = 180.0, 60.0  # what a restart and a launch of a title take, to plan with
+
+
+def laid_out(wanted: Sequence[Wanted], number: int = 0, slot: str = "") -> tuple[Step, ...]:
+    """The steps of a batch: for each pass a restart or relaunch where it asks for one, Apply with its settling, Soak,
+    Measure, Rest; what takes no time is left out, but for Apply and Measure. slot : that the machine is in before."""
     found: list[Step] = []
+    standing, block = slot, 0
     for one in wanted:
+        place = {"slot": one.slot} if one.slot else {}
+        kinds = []
+        if one.slot and one.slot != standing:
+            kinds, standing, block = [(RESTART, RESTART_S)], one.slot, block + 1
+        elif one.relaunch:
+            kinds = [(RELAUNCH, RELAUNCH_S)]
+        for kind, seconds in kinds:
+            found.append(Step("", number, len(found), kind, one.setup, place, seconds, one.purpose, one.round, block))
         for kind, seconds in ((APPLY, one.settle_s), (SOAK, one.soak_s), (MEASURE, one.pass_s), (REST, one.cool_s)):
             if kind in (APPLY, MEASURE) or seconds > 0 or (kind == SOAK and one.until_settled):
                 found.append(
                     Step(
-                        "", number, len(found), kind, one.setup, {}, seconds, one.purpose, one.round,
+                        "", number, len(found), kind, one.setup, place, seconds, one.purpose, one.round, block,
                         why=one.why, until_settled=kind == SOAK and one.until_settled,
                     )
                 )  # fmt: skip

@@ -29,7 +29,7 @@ class Scope:
 class Question:
     """A kind of question with its own parts, and terms that all kinds share.
 
-    kind : one of questions/kinds.py, or that of a newer version: then `body` holds it as it was found, to be kept and
+    kind : one of kinds/table.py, or that of a newer version: then `body` holds it as it was found, to be kept and
     said, never read as another.
     """
 
@@ -95,7 +95,7 @@ class Question:
         source: Source | None = None, target_fps: float | None = None, figure: str | None = None,
         school: School | None = None, **terms: Any,
     ) -> Question:  # fmt: skip
-        """A copy with parts replaced; terms : fields of Terms, and tolerance and missed_share of its floor. Of a
+        """A copy with parts of it replaced; terms : fields of Terms, and tolerance and missed_share of its floor. Of a
         question of an unknown kind it makes one that asks for the lowest watts at the same place."""
         if not self.is_known:
             return Question(scope=self.scope, terms=self.terms).with_(
@@ -189,7 +189,7 @@ class Question:
         return self.body is None
 
 
-KNOWN_KINDS = frozenset({LOWEST_WATTS})
+KNOWN_KINDS = frozenset({"now", "first-look", LOWEST_WATTS, "watts-buy", "knob", "which-os"})
 
 
 def _fields(kind: type, body: Mapping[str, Any]) -> dict[str, Any]:

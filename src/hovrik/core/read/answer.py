@@ -21,7 +21,8 @@ from ..passes import energy, heat
 from ..passes.figure import BY_ID
 from ..questions.question import Question
 from ..stats.estimate import Estimate, Mean
-from . import marks
+from . import limits, marks
+from .contrast import Contrast
 from .group import RATE, Group
 from .marks import Mark
 from .response import Response
@@ -52,8 +53,8 @@ class Answer:
 
     says : always something to read; holds : probability that the stated setup holds the floor (that of the best
     candidate where none is stated); option : the stated setup, None where the answer is withheld; down, up : one
-    level below and above it; because, lacks : the evidence, and what is missing. `sentence`, `reasons` and `missing`
-    are the same in English.
+    level below and above it; because, lacks : the evidence, and what is missing; contrasts : of the levels that were
+    compared. `sentence`, `reasons` and `missing` are the same in English.
     """
 
     says: Message
@@ -64,6 +65,7 @@ class Answer:
     marks: tuple[Mark, ...] = ()
     because: tuple[Message, ...] = ()
     lacks: tuple[Message, ...] = ()
+    contrasts: tuple[Contrast, ...] = ()
 
     @property
     def sentence(self) -> str:
@@ -386,6 +388,11 @@ def _further(response: Response, top: Group, question: Question, context: Contex
     return say("missing.limits-to", level=name, top=Value(rig.limit_high_w, "W", digits=0))
 
 
+def reasons_of(response: Response, question: Question, context: Context, found: Sequence[Mark]) -> tuple[Message, ...]:
+    """The evidence of a response that states no setup. found : its marks."""
+    return _reasons(response, None, question, context, {}, found)
+
+
 def _goodness(mean: Mean | None, question: Question) -> float:
     if mean is None:
         return -math.inf
@@ -417,6 +424,8 @@ def _reasons(
     if group is not None and group.judged and floor is not None and floor.is_of_frames and floor.edge < floor.value:
         edge = Value(floor.edge, digits=1)
         said.append(say("tolerance", share=1 - floor.edge / floor.value, edge=edge, target=floor.value))
+    if group is not None:
+        said += limits.reasons(group, question.terms.limits)
     said += _of_option(group, context, metrics)
     return tuple(said)
 

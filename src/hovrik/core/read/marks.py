@@ -57,6 +57,14 @@ class Mark:
         }  # fmt: skip
 
 
+def of_response(response: Response, price: float) -> tuple[Mark, ...]:
+    """Best frames per watt, last watt that pays, ceiling; none where fewer than four levels carry a rate."""
+    drawn = response.drawn
+    if drawn is None or sum(group.rate is not None for group in response.groups) < 4:
+        return ()
+    return _best_per_watt(response, drawn), _last_paying(drawn, price), _ceiling(drawn)
+
+
 def find(response: Response, question: Question) -> tuple[Mark, ...]:
     """First playable, best frames per watt, last watt that pays, ceiling: those that the passes carry. They are marks
     on a scale of watts along which the rate rises; there are none on other factors."""
@@ -66,12 +74,7 @@ def find(response: Response, question: Question) -> tuple[Mark, ...]:
     found = []
     if drawn.over is not None and question.terms.floor is not None:
         found.append(_first_playable(drawn, drawn.over, question.terms.floor.value))
-    if sum(group.rate is not None for group in response.groups) < 4:
-        return tuple(found)
-    found.append(_best_per_watt(response, drawn))
-    found.append(_last_paying(drawn, question.terms.price))
-    found.append(_ceiling(drawn))
-    return tuple(found)
+    return (*found, *of_response(response, question.terms.price))
 
 
 def _first_playable(drawn: Drawn, over: Array, target: float) -> Mark:

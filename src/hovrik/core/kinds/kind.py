@@ -1,0 +1,113 @@
+"""What a kind of question is: how it is planned, and how its passes answer it. One file a kind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from ..errors import PlanError
+from ..facts.factor import LIMIT, Factor
+from ..facts.knob import LIMITS, Knob, Level, is_number
+from ..facts.rig import Rig
+from ..facts.setup import Setup
+from ..plan.design import Design
+from ..plan.grid import LadderDesign
+from ..questions.question import Question
+from ..read.answer import Answer, Context
+from ..read.group import Counted
+from ..read.response import Response
+
+MOST_LEVELS = 16  # of a number that is bounded only
+
+
+@dataclass(frozen=True)
+class Ask:
+    """What a design is made of. knobs : that can be set, by id; base : what is set in every pass; varied : knob to the
+    levels that are wanted of it; over : the factor that is asked about, "" that of the kind; slots : that the machine
+    can be brought into; like : lengths, repeats, seed; most : passes, None as many as it takes."""
+
+    question: Question
+    rig: Rig
+    knobs: Mapping[str, Knob]
+    base: Setup = field(default_factory=Setup)
+    varied: Mapping[str, tuple[Level, ...]] = field(default_factory=dict)
+    over: str = ""
+    slots: tuple[str, ...] = ()
+    like: LadderDesign = field(default_factory=lambda: LadderDesign(1.0, 1.0, 1.0))
+    most: int | None = None
+
+    def bundle(self, over: str) -> tuple[str, ...]:
+        """The knobs that a factor sets as one. Raises PlanError where the machine offers none of them."""
+        found = tuple(key for key in (LIMITS if over == LIMIT else (over,)) if key in self.knobs)
+        if not found:
+            offered = ", ".join(self.knobs) or "none"
+            raise PlanError(f"This machine cannot set {over}. It offers: {offered}.")
+        return found
+
+    def levels(self, over: str, most: int = MOST_LEVELS) -> tuple[Level, ...]:
+        """The levels of a factor, least first: those that are wanted, else those on offer, of a range at most `most`.
+        Raises PlanError where there are none, or one is not on offer."""
+        keys = self.bundle(over)
+        knob = self.knobs[keys[0]]
+        wanted = self.varied.get(over) or self.varied.get(keys[0])
+        if wanted:
+            wrong = [why for level in wanted for key in keys if (why := self.knobs[key].refusal(level))]
+            if wrong:
+                raise PlanError(f"This cannot be planned. {wrong[0]}")
+            return _ordered(wanted)
+        low, high = self._range(keys)
+        if knob.levels and (low is None or high is None):
+            return _ordered(knob.levels)
+        if low is None or high is None or high <= low:
+            raise PlanError(f"{knob.label}: neither levels nor a range are known. Name the levels that are wanted.")
+        step = knob.step or (high - low) / (most - 1)
+        count = int(np.floor((high - low) / step + 1e-9)) + 1
+        every = max(1, int(np.ceil(count / most)))
+        return tuple(round(low + step * at, 6) for at in range(0, count, every))
+
+    def _range(self, keys: Sequence[str]) -> tuple[float | None, float | None]:
+        lows = [low for key in keys if (low := self.knobs[key].low) is not None]
+        highs = [high for key in keys if (high := self.knobs[key].high) is not None]
+        low, high = max(lows, default=None), min(highs, default=None)
+        if keys[0] in LIMITS:
+            low = self.rig.limit_low_w if low is None else max(low, self.rig.limit_low_w or low)
+            high = self.rig.limit_high_w if high is None else min(high, self.rig.limit_high_w or high)
+        return low, high
+
+    def lengths(self, **changes: float) -> LadderDesign:
+        """The lengths with some replaced."""
+        return replace(self.like, **changes)  # type: ignore[arg-type]
+
+
+def _ordered(levels: Sequence[Level]) -> tuple[Level, ...]:
+    numbers = [level for level in levels if is_number(level)]
+    words = [level for level in levels if not is_number(level)]
+    return (*sorted(dict.fromkeys(numbers), key=float), *dict.fromkeys(words))
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps."""
+
+    responses: Sequence[Response]
+    counted: Sequence[Counted]
+    question: Question
+    context: Context
+    factor: Factor
+    knobs: Mapping[str, Knob] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind. verb, words : how it is asked for; over : the factor that its passes lie along where none is named;
+    asks_floor : whether a floor is part of it."""
+
+    id: str
+    verb: str
+    words: str
+    over: str
+    design: Callable[[Ask], Design]
+    answer: Callable[[Seen], Answer]
+    asks_floor: bool = True

@@ -1,0 +1,82 @@
+"""Given setups in rounds: each once a round, rounds in random or mirrored order, OS slots as blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import groupby
+from typing import Any
+
+import numpy as np
+
+from ..facts.setup import Setup
+from ..passes.purpose import HEAT
+from .design import Told
+from .grid import LadderDesign
+from .steps import Asked, Wanted
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A setup in an OS slot; "" the one that the machine is in."""
+
+    setup: Setup
+    slot: str = ""
+
+
+@dataclass(frozen=True)
+class RoundsDesign:
+    """Every cell `like.repeats` times, at most `most` passes in all.
+
+    mirrored : every second round runs the first one backwards (ABBA), so that a drift of the machine cancels; else each
+    round has its own random order. Cells of one slot stay together in a round, and the next begins in the slot where
+    that ended. heat_last : the heat pass of `like` comes after all others, at the last cell of the list.
+    """
+
+    cells: tuple[Cell, ...]
+    like: LadderDesign
+    mirrored: bool = False
+    most: int | None = None
+    heat_last: bool = False
+
+    def ask(self, told: Told) -> Asked:
+        """All of them at the first ask, nothing after it."""
+        if told.batches:
+            return Asked(())
+        rng = np.random.default_rng(self.like.seed)
+        found: list[Wanted] = []
+        before: list[Cell] = []
+        for number in range(self.like.repeats):
+            order = before[::-1] if self.mirrored and number % 2 else self._order(rng, before)
+            found += [replace(self.like.wanted(cell.setup, number), slot=cell.slot) for cell in order]
+            before = order
+        found = found[: self.most] if self.most is not None else found
+        if self.like.heat_s > 0:
+            last = self.cells[-1]
+            heat = Wanted(last.setup, self.like.heat_s, self.like.settle_s, 0.0, self.like.cool_s, HEAT, slot=last.slot)
+            found = [*found, heat] if self.heat_last else [heat, *found]
+        return Asked(tuple(found))
+
+    def _order(self, rng: np.random.Generator, before: Sequence[Cell]) -> list[Cell]:
+        by_slot = {slot: list(own) for slot, own in groupby(sorted(self.cells, key=lambda c: c.slot), lambda c: c.slot)}
+        slots = [str(slot) for slot in rng.permutation(list(by_slot))]
+        if before and before[-1].slot in slots:
+            slots.sort(key=lambda slot: slot != before[-1].slot)
+        return [by_slot[slot][at] for slot in slots for at in rng.permutation(len(by_slot[slot])).tolist()]
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        cells = [{"setup": cell.setup.as_dict(), **({"slot": cell.slot} if cell.slot else {})} for cell in self.cells]
+        return {
+            **self.like.as_dict(), "cells": cells, "mirrored": self.mirrored, "most": self.most,
+            "heat_last": self.heat_last,
+        }  # fmt: skip
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any]) -> RoundsDesign:
+        """The inverse of `as_dict`."""
+        cells = tuple(Cell(Setup(one["setup"]), one.get("slot", "")) for one in body["cells"])
+        return cls(
+            cells, LadderDesign.from_dict(body), bool(body.get("mirrored")), body.get("most"),
+            bool(body.get("heat_last")),
+        )  # fmt: skip

@@ -1,0 +1,225 @@
+"""Two levels of a factor against each other, figure by figure: by how much they differ, and whether that is better,
+worse, the same for a player's purpose, or not decided yet.
+
+Passes of both levels are compared only where all else agrees (agree.py); what differs beside the factor confounds.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..facts.factor import Factor
+from ..facts.knob import Knob, Level
+from ..passes.figure import BY_ID, Figure
+from ..stats.estimate import t_quantile
+from .agree import differences
+from .group import Counted, cap_of
+
+Array = NDArray[np.float64]
+
+PRIOR_DOF = 4.0  # that the spread of scenes measured before counts for
+# what is no practical difference where the player names nothing: a share of log figures, else in their unit
+MARGINS: Mapping[str, float] = {
+    "mean_fps": 0.02, "package_w": 0.02, "draw_w": 0.02, "wall_w": 0.02, "score": 0.02, "time_s": 0.02,
+    "die_c": 2.0, "shell_c": 1.5, "noise_db": 2.0, "die_end_c": 2.0, "shell_end_c": 1.5,
+}  # fmt: skip
+OTHER_MARGIN = 0.03
+AT_CAP = 0.99
+
+
+class Outcome(StrEnum):
+    """What a contrast comes to."""
+
+    BETTER = "better"
+    WORSE = "worse"
+    SAME = "same"
+    UNDECIDED = "undecided"
+    CONFOUNDED = "confounded"
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """One figure at two levels. difference : a minus b, in the figure's unit, with its 95 % interval; percent : the
+    same in percent of b, None for figures that have no share; n : passes behind it; beside : what else differs, where
+    it is confounded."""
+
+    figure: str
+    a: Level
+    b: Level
+    difference: float
+    low: float
+    high: float
+    unit: str
+    verdict: Outcome
+    percent: tuple[float, float, float] | None = None
+    n: int = 0
+    beside: tuple[str, ...] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        made: dict[str, Any] = {
+            "figure": self.figure, "a": self.a, "b": self.b, "difference": self.difference, "low": self.low,
+            "high": self.high, "unit": self.unit, "verdict": self.verdict.value,
+        }  # fmt: skip
+        if self.percent is not None:
+            made |= {"percent": self.percent[0], "percent_low": self.percent[1], "percent_high": self.percent[2]}
+        return made | {"passes": self.n, "confounded_by": list(self.beside)}
+
+
+@dataclass(frozen=True)
+class Side:
+    """Passes of one level that agree in all but the factor with those of another. families : a number of the set of
+    agreeing passes that each is of."""
+
+    level: Level
+    passes: tuple[Counted, ...]
+    families: tuple[int, ...]
+
+
+def sides(
+    counted: Sequence[Counted], factor: Factor, a: Level, b: Level, knobs: Mapping[str, Knob] | None = None
+) -> tuple[Side, Side, tuple[str, ...]]:
+    """The passes at two levels, paired by what agrees, and what else differs where nothing agrees (then all passes of
+    the two levels, as one family)."""
+    from .response import level_of
+
+    at_a, at_b = (
+        [one for one in counted if (own := level_of(factor, one.point)) is not None and factor.same(own, level)]
+        for level in (a, b)
+    )
+    families: list[tuple[list[Counted], list[Counted]]] = []
+    for one in at_a:
+        home = next((f for f in families if _agrees(one, f[0][0], factor, knobs)), None)
+        if home is None:
+            families.append(([one], []))
+        else:
+            home[0].append(one)
+    for one in at_b:
+        home = next((f for f in families if _agrees(one, f[0][0], factor, knobs)), None)
+        if home is not None:
+            home[1].append(one)
+    both = [family for family in families if family[1]]
+    if not both and at_a and at_b:
+        beside = dict.fromkeys(
+            d.label for d in differences(at_a[0].point, at_b[0].point, over=factor, knobs=knobs) if not d.is_unknown
+        )
+        return (
+            Side(a, tuple(at_a), (0,) * len(at_a)), Side(b, tuple(at_b), (0,) * len(at_b)),
+            tuple(beside) or ("conditions",),
+        )  # fmt: skip
+    made = []
+    for at, level in ((0, a), (1, b)):
+        rows = [(one, number) for number, family in enumerate(both) for one in family[at]]
+        made.append(Side(level, tuple(one for one, _ in rows), tuple(number for _, number in rows)))
+    return made[0], made[1], ()
+
+
+def _agrees(one: Counted, other: Counted, factor: Factor, knobs: Mapping[str, Knob] | None) -> bool:
+    return not any(not d.is_unknown for d in differences(one.point, other.point, over=factor, knobs=knobs))
+
+
+def contrast(
+    one: Side, other: Side, figure: Figure, *, margin: float | None = None, beside: tuple[str, ...] = (),
+    equal_watts: bool = False,
+) -> Contrast | None:  # fmt: skip
+    """One figure at two levels; None where a side does not carry it.
+
+    margin : that is no practical difference, a share for log figures; equal_watts : rates as they would be at the same
+    measured package power. Least squares of the side over passes, families apart; the spread is drawn towards that of
+    scenes measured before, which counts as 4 degrees of freedom.
+    """
+    rows = [
+        (value, at, family, counted.figures.value("package_w") or 0.0)
+        for at, side in ((1.0, one), (0.0, other))
+        for counted, family in zip(side.passes, side.families)
+        if (value := counted.figures.value(figure.id)) is not None and (not figure.log or value > 0)
+    ]
+    if not any(row[1] for row in rows) or all(row[1] for row in rows):
+        return None
+    y = np.array([math.log(row[0]) if figure.log else row[0] for row in rows])
+    columns = [np.array([row[1] for row in rows])]
+    columns += [np.array([float(row[2] == family) for row in rows]) for family in dict.fromkeys(r[2] for r in rows)]
+    if equal_watts and all(row[3] for row in rows):
+        watts = np.log([row[3] for row in rows])
+        if np.ptp(watts) > 0.01 and len(rows) > len(columns) + 1:
+            columns.append(watts - watts.mean())
+    design = np.column_stack(columns)
+    solution, *_ = np.linalg.lstsq(design, y, rcond=None)
+    rest = y - design @ solution
+    free = max(y.size - np.linalg.matrix_rank(design), 0)
+    variance = (PRIOR_DOF * figure.prior_sd**2 + float(rest @ rest)) / (PRIOR_DOF + free)
+    spread = float(np.linalg.pinv(design.T @ design)[0, 0])
+    se, dof = math.sqrt(variance * spread + _reading(one, other, figure) ** 2), PRIOR_DOF + free
+    return _made(one, other, figure, float(solution[0]), se, dof, margin, beside, len(rows), y[design[:, 0] == 0.0])
+
+
+def _reading(one: Side, other: Side, figure: Figure) -> float:
+    """Error of the readings themselves that repeats do not average out, on the figure's own scale."""
+    found = []
+    for side in (one, other):
+        errors = [
+            error / value if figure.log else error
+            for counted in side.passes
+            if (error := counted.figures.errors.get(figure.id)) and (value := counted.figures.value(figure.id))
+        ]
+        found.append(math.sqrt(float(np.mean(np.square(errors))) / (len(errors) if figure.log else 1)) if errors else 0)
+    return math.hypot(*found)
+
+
+def _made(
+    one: Side, other: Side, figure: Figure, delta: float, se: float, dof: float, margin: float | None,
+    beside: tuple[str, ...], n: int, base: Array,
+) -> Contrast:  # fmt: skip
+    half95, half90 = t_quantile(0.975, dof) * se, t_quantile(0.95, dof) * se
+    wide = margin if margin is not None else MARGINS.get(figure.id, OTHER_MARGIN if figure.log else 3 * figure.prior_sd)
+    edge = (math.log1p(-wide), math.log1p(wide)) if figure.log else (-wide, wide)
+    verdict = Outcome.UNDECIDED
+    if beside:
+        verdict = Outcome.CONFOUNDED
+    elif edge[0] <= delta - half90 and delta + half90 <= edge[1]:
+        verdict = Outcome.SAME
+    elif delta - half95 > 0 or delta + half95 < 0:
+        verdict = Outcome.BETTER if (delta > 0) != figure.less_is_better else Outcome.WORSE
+    ends, percent = (delta, delta - half95, delta + half95), None
+    if figure.log:
+        level = math.exp(float(base.mean()))
+        shares = [math.expm1(value) for value in ends]
+        percent = (100 * shares[0], 100 * shares[1], 100 * shares[2])
+        ends = (level * shares[0], level * shares[1], level * shares[2])
+    return Contrast(figure.id, one.level, other.level, *ends, figure.unit, verdict, percent, n, beside)
+
+
+def contrasts(
+    counted: Sequence[Counted], factor: Factor, a: Level, b: Level, figures: Sequence[str], *,
+    margins: Mapping[str, float] | None = None, knobs: Mapping[str, Knob] | None = None, equal_watts: bool = False,
+) -> list[Contrast]:  # fmt: skip
+    """Every figure that both levels carry. Where both sides stand at a cap that they reach, rates say nothing and are
+    left out."""
+    one, other, beside = sides(counted, factor, a, b, knobs)
+    if not one.passes or not other.passes:
+        return []
+    capped = all(_at_cap(side) for side in (one, other)) and factor.id != "cap_fps"
+    found = []
+    for name in figures:
+        if capped and name == "mean_fps":
+            continue
+        rate = equal_watts and BY_ID[name].unit == "fps"
+        made = contrast(
+            one, other, BY_ID[name], margin=(margins or {}).get(name), beside=beside, equal_watts=rate and not capped
+        )
+        if made is not None:
+            found.append(made)
+    return found
+
+
+def _at_cap(side: Side) -> bool:
+    rates = [one.figures.value("mean_fps") for one in side.passes]
+    cap = cap_of(side.passes)
+    return cap is not None and bool(rates) and all(rate is not None and rate >= AT_CAP * cap for rate in rates)

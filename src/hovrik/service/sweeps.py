@@ -1,0 +1,311 @@
+"""A question put to any machine, without a window: planned, run, stored, answered."""
+
+from __future__ import annotations
+
+import importlib.util
+import math
+import sys
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from ..bench.job import Control, PassDone, RunEvent
+from ..bench.protocol import Description, Machine
+from ..bench.setting import settable
+from ..core.errors import HovrikError, InputError, PlanError
+from ..core.facts.factor import LIMIT
+from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named, shown
+from ..core.facts.place import Source
+from ..core.facts.rig import OsSlot
+from ..core.facts.setup import Setup
+from ..core.facts.terms import LOW, LOW_TENTH, MEAN, SCORE, SLOW_SHARE, TIME, Aim, Limit, School
+from ..core.facts.title import Scene, Title
+from ..core.kinds.kind import Ask, Kind
+from ..core.kinds.table import kind_of
+from ..core.plan.design import Design, Told
+from ..core.plan.grid import LadderDesign
+from ..core.plan.schedule import Totals, total
+from ..core.plan.steps import PlannedPass, laid_out, passes_in
+from ..core.questions.question import Question, Scope
+from ..core.read.answer import Option, metrics_of, option_of
+from ..core.read.group import Group
+from ..store.notebook import Notebook
+from . import library, run
+from .gather import Evaluation, evaluate
+from .rows import response_rows
+
+SCHEMA = 1
+FLOORS: Mapping[str, str] = {
+    "low": LOW, "mean": MEAN, "share": SLOW_SHARE, "score": SCORE, "time": TIME, "low_0_1pct": LOW_TENTH,
+}  # fmt: skip
+UNCAPPED = frozenset({"lowest-watts", "first-look", "watts-buy"})  # they sweep without a cap where none is named
+HEAT_S, PASS_S = 900.0, 60.0
+
+
+@dataclass(frozen=True)
+class Request:
+    """What is asked of a machine. knobs : id to its levels as typed; floor, floor_figure, low, cap : see the command
+    line; limit_die_c, limit_noise_db : bounds; budget : passes or minutes, None no end; title, scene : keys, "" the
+    first of the machine."""
+
+    kind: str = "lowest-watts"
+    over: str = ""
+    knobs: Mapping[str, str] = field(default_factory=dict)
+    floor: float | None = None
+    floor_figure: str = "low"
+    tolerance: float = 0.03
+    low: School = School.PERCENTILE
+    cap: float | None = None
+    limit_die_c: float | None = None
+    limit_noise_db: float | None = None
+    room_c: float | None = None
+    aim: Aim = Aim.HOURS
+    price: float = 1.0
+    repeats: int = 3
+    budget_passes: int | None = None
+    budget_minutes: float | None = None
+    seed: int = 1
+    title: str = ""
+    scene: str = ""
+
+
+@dataclass(frozen=True)
+class Swept:
+    """What came of it. plan_id : in the notebook; passes : Measure steps; minutes : of machine time, rests included."""
+
+    evaluation: Evaluation
+    request: Request
+    plan_id: str
+    passes: int
+    minutes: float
+
+
+def load_machine(where: str) -> Machine:
+    """The machine of FILE.py:NAME, NAME a class or function called with no arguments. Raises InputError."""
+    file, colon, name = where.rpartition(":")
+    path = Path(file)
+    if not colon or not name.isidentifier() or path.suffix != ".py":
+        raise InputError(f"--machine got {where}. Name a Python file and a class or function in it: FILE.py:NAME.")
+    if not path.is_file():
+        raise InputError(f"{path} does not exist. Check the path.")
+    spec = importlib.util.spec_from_file_location(f"hovrik_machine_{path.stem}", path)
+    if spec is None or spec.loader is None:
+        raise InputError(f"{path} cannot be read as Python.")
+    module = importlib.util.module_from_spec(spec)
+    sys.modules[spec.name] = module  # dataclasses look their module up
+    sys.path.insert(0, str(path.resolve().parent))
+    try:
+        spec.loader.exec_module(module)
+        made = getattr(module, name, None)
+        if not callable(made):
+            names = ", ".join(sorted(n for n, v in vars(module).items() if callable(v) and not n.startswith("_")))
+            raise InputError(f"{path} has no class or function {name}. It has: {names or 'none'}.")
+        machine: Machine = made()
+        machine.describe()
+    except HovrikError:
+        raise
+    except Exception as fault:
+        raise InputError(f"{path}:{name} cannot be made: {type(fault).__name__}: {fault}.") from fault
+    finally:
+        sys.path.remove(str(path.resolve().parent))
+    return machine
+
+
+def levels_of(text: str, knob: Knob | None) -> tuple[Level, ...]:
+    """Levels as typed: "on,off", "8,10,12", "8:20:2" (from, to, step). Raises InputError."""
+    own = {shown(level): level for level in knob.levels} if knob is not None else {}
+    found: list[Level] = []
+    for part in filter(None, (piece.strip() for piece in text.split(","))):
+        if part in own:
+            found.append(own[part])
+            continue
+        try:
+            numbers = [float(piece) for piece in part.split(":")]
+        except ValueError:
+            found.append(part)
+            continue
+        if not all(math.isfinite(number) for number in numbers) or len(numbers) > 3:
+            raise InputError(f"{part} cannot be read as levels. Write 8,10,12 or 8:20:2.")
+        if len(numbers) == 1:
+            found.append(numbers[0])
+            continue
+        first, last, step = numbers[0], numbers[1], numbers[2] if len(numbers) == 3 else 1.0
+        if step <= 0 or last < first or (last - first) / step > 1000:
+            raise InputError(f"{part} is no range. Write from:to:step, from the lower to the higher.")
+        found += [round(first + step * at, 9) for at in range(int((last - first) / step + 1e-9) + 1)]
+    if not found:
+        raise InputError("A knob needs levels. Write ID=LEVELS, such as boost=on,off.")
+    return tuple(found)
+
+
+def described(machine: Machine) -> Description:
+    """What a machine is, with a slot, a title and a scene where it names none."""
+    found = machine.describe()
+    rig = found.rig
+    if not rig.slots:
+        rig = replace(rig, slots=(OsSlot(found.slot or "os", "OS"),))
+    titles = tuple(title for title in found.titles if title.scenes)
+    if not titles:
+        titles = (Title("title", "Title", scenes=(Scene("scene", "Scene", PASS_S),)),)
+    return replace(found, rig=rig, titles=titles, slot=found.slot or rig.slots[0].key)
+
+
+def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, Design]:
+    """The question and its design. Raises InputError, PlanError."""
+    kind, found = kind_of(request.kind), described(machine)
+    title = _named(found.titles, request.title, "title")
+    scene = _named(title.scenes, request.scene, "scene")
+    knobs = named(settable(machine, found.rig, title))
+    typed = {key: levels_of(text, knobs.get(LIMITS[0] if key == LIMIT else key)) for key, text in request.knobs.items()}
+    fixed = {key: levels[0] for key, levels in typed.items() if len(levels) == 1 and key != request.over}
+    varied = {key: levels for key, levels in typed.items() if key not in fixed}
+    base: dict[str, Level] = {}
+    for key, level in fixed.items():
+        base.update(dict.fromkeys(LIMITS if key == LIMIT else (key,), level))
+    if request.cap is not None:
+        base[CAP] = request.cap
+    elif request.kind in UNCAPPED and CAP not in (*varied, *base, request.over) and _takes_no_cap(knobs):
+        base[CAP] = NO_CAP
+    base = {key: level for key, level in base.items() if key not in LIMITS or key in knobs}
+    question = _question(machine, found, title.key, scene.key, request, kind, varied)
+    wrong = [
+        why for key, level in base.items()
+        if (why := knobs[key].refusal(level) if key in knobs else f"This machine has no knob {key!r}. Leave it out.")
+    ]  # fmt: skip
+    if wrong:
+        raise PlanError(f"This cannot be planned. {wrong[0]}")
+    like = LadderDesign(
+        1.0, 1.0, 1.0, repeats=request.repeats, pass_s=_length(scene), seed=request.seed,
+        heat_s=HEAT_S if request.limit_die_c is not None and kind.asks_floor else 0.0,
+    )  # fmt: skip
+    slots = tuple(slot.key for slot in found.rig.slots)
+    ask = Ask(question, found.rig, knobs, Setup(base), varied, request.over, slots, like, _most(request, like))
+    return kind, question, ask, kind.design(ask)
+
+
+def _length(scene: Scene) -> float:
+    return min(max(scene.length_s or PASS_S, 10.0), 7200.0)
+
+
+def _takes_no_cap(knobs: Mapping[str, Knob]) -> bool:
+    return CAP in knobs and knobs[CAP].refusal(NO_CAP) is None
+
+
+def _named(found: Sequence[Any], key: str, what: str) -> Any:
+    if not key:
+        return found[0]
+    own = next((one for one in found if one.key == key), None)
+    if own is None:
+        raise InputError(f"The machine has no {what} {key!r}. It has: {', '.join(one.key for one in found)}.")
+    return own
+
+
+def _question(
+    machine: Machine, found: Description, title: str, scene: str, request: Request, kind: Kind,
+    varied: Mapping[str, Sequence[Level]],
+) -> Question:  # fmt: skip
+    parts: dict[str, Any] = {}
+    over = request.over or (next(iter(varied), "") if request.kind == "knob" else "")
+    if over:
+        parts["over"] = over
+    scope = Scope((found.rig.key,), (found.slot,), (title,), (scene,), machine.source() or Source.BATTERY)
+    limits = tuple(
+        Limit(figure, at_most=value)
+        for figure, value in (("die_c", request.limit_die_c), ("noise_db", request.limit_noise_db)) if value is not None
+    )  # fmt: skip
+    asked = Question(kind.id, scope, parts=parts).with_(
+        school=request.low, aim=request.aim, room_c=request.room_c, price=request.price, limits=limits
+    )
+    if request.floor is None:
+        return asked.with_(figure="none")
+    return asked.with_(
+        figure=FLOORS[request.floor_figure], target_fps=request.floor, tolerance=request.tolerance
+    )  # fmt: skip
+
+
+def _most(request: Request, like: LadderDesign) -> int | None:
+    """Passes that the budget allows, at least one."""
+    found = [] if request.budget_passes is None else [max(request.budget_passes, 1)]
+    if request.budget_minutes is not None:
+        each = like.settle_s + like.soak_s + like.pass_s + like.cool_s
+        found.append(max(int((60.0 * request.budget_minutes - like.heat_s) / each), 1))
+    return min(found, default=None)
+
+
+def planned(machine: Machine, request: Request) -> tuple[Question, tuple[PlannedPass, ...], Totals, bool]:
+    """What would be run first, with its totals; whether that is all (a search asks for more by what it finds)."""
+    _, question, ask, design = prepared(machine, request)
+    asked = design.ask(Told())
+    passes = passes_in(laid_out(asked.wanted, 0, question.slot))
+    run.check_passes(ask.rig, passes)
+    return question, passes, total(passes, ask.rig, start_charge=machine.charge() or 1.0), asked.done
+
+
+def sweep(machine: Machine, request: Request, notebook: Notebook, announce: Any = None) -> Swept:
+    """Plan and run a question on a machine, into a notebook. Raises HovrikError; the machine is put back whatever
+    happens."""
+    _, question, _, design = prepared(machine, request)
+    found = described(machine)
+    library.register(notebook, found)
+    room_c = request.room_c if request.room_c is not None else machine.room_c()
+    plan_id = run.keep_design(notebook, question, design, room_c)
+    notebook.set_state("question", question.as_dict())
+    made = 0
+
+    def hear(event: RunEvent) -> None:
+        nonlocal made
+        made += isinstance(event, PassDone)
+        if announce is not None:
+            announce(event)
+
+    began = machine.now_ns()
+    run.run_plan(notebook, plan_id, machine, {"kind": "file"}, Control(), hear)
+    minutes = (machine.now_ns() - began) / 60e9
+    return Swept(evaluate(notebook, question), request, plan_id, made, minutes)
+
+
+def as_dict(swept: Swept) -> dict[str, Any]:
+    """The JSON document of `hovrik sweep`."""
+    evaluation, request = swept.evaluation, swept.request
+    answer = evaluation.answer
+    option, other = answer.option, _runner_up(evaluation)
+    return {
+        **answer.as_dict(), "over": evaluation.factor.id, "section": "", "responses": response_rows(evaluation),
+        "schema": SCHEMA, "kind": request.kind, "pick": _plain(option), "runner_up": _plain(other),
+        "considered": [
+            {**_of_group(group, evaluation), "passes": len(group.passes)}
+            for one in evaluation.responses for group in one.groups
+        ],
+        "contrasts": [one.as_dict() for one in answer.contrasts],
+        "passes": swept.passes, "minutes": round(swept.minutes, 3), "seed": request.seed,
+        "why": " ".join((answer.sentence, *(f"{text[:1].upper()}{text[1:]}." for text in answer.reasons))),
+    }  # fmt: skip
+
+
+def _plain(option: Option | None) -> dict[str, Any] | None:
+    if option is None:
+        return None
+    metrics = {key: estimate.as_dict() for key, estimate in option.metrics.items()}
+    return {"setup": option.setup.as_dict(), "level": option.level, "holds": option.holds, "metrics": metrics}
+
+
+def _of_group(group: Group, evaluation: Evaluation) -> dict[str, Any]:
+    found = metrics_of(group, evaluation.question, evaluation.context)
+    return {
+        "setup": group.setup.as_dict(), "level": group.level, "holds": group.holds,
+        "metrics": {key: estimate.as_dict() for key, estimate in found.items()},
+    }  # fmt: skip
+
+
+def _runner_up(evaluation: Evaluation) -> Option | None:
+    """What would be chosen if the pick were not there: the next level that holds, else the other one."""
+    answer, question = evaluation.answer, evaluation.question
+    if answer.option is None:
+        return None
+    if answer.up is not None:
+        return answer.up
+    groups = [group for one in evaluation.responses for group in one.groups]
+    others = [g for g in groups if not evaluation.factor.same(g.level, answer.option.level)]
+    best = max(others, key=lambda group: (group.holds or 0.0, len(group.passes)), default=None)
+    return option_of(best, question, evaluation.context) if best is not None else None

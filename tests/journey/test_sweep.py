@@ -1,0 +1,197 @@
+"""A question put to a machine of one's own, by the command line as it is documented."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from hovrik.cli import commands
+from hovrik.store.notebook import Notebook
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    """The documented machine, and one with two OS slots made of it."""
+    made = tmp_path_factory.mktemp("own")
+    (code,) = re.findall(r"```python\n(.*?)```", (DOCS / "own-machine.md").read_text(), re.DOTALL)
+    assert len(code.splitlines()) <= 60
+    (made / "toy.py").write_text(code)
+    (made / "more.py").write_text(MORE)
+    return made
+
+
+MORE = '''
+import numpy as np
+from dataclasses import replace
+from toy import Toy
+from hovrik.bench.protocol import Need
+from hovrik.core.facts.rig import OsSlot
+
+class TwoSlots(Toy):
+    """The second OS leaves the GPU more of the same watts; `greedy` it takes two over its limit instead."""
+    greedy = False
+    where = "heath"
+    def describe(self):
+        found = super().describe()
+        slots = (OsSlot("heath", "Heath 3"), OsSlot("moss", "Moss 4"))
+        return replace(found, rig=replace(found.rig, slots=slots), slot=self.where)
+    def needs_person(self, instruction):
+        if instruction.need is Need.RESTART:
+            self.where = instruction.slot
+        return True
+    def wait(self, seconds):
+        before = dict(self.set)
+        if self.where == "moss":
+            more = {"sustained_limit_w": self.set["sustained_limit_w"] + 2.0} if self.greedy else {"boost": "off"}
+            self.set.update(more)
+        super().wait(seconds)
+        self.set = before
+
+class Greedy(TwoSlots):
+    greedy = True
+
+class Dent(Toy):
+    """Just where a plain ladder of five limits would look, firmware misbehaves."""
+    def wait(self, seconds):
+        before = dict(self.set)
+        if self.set["sustained_limit_w"] == 15.0:
+            self.set["sustained_limit_w"] = 8.0
+        super().wait(seconds)
+        self.set = before
+
+class Broken(Toy):
+    def describe(self):
+        raise RuntimeError("no such bus")
+
+class Careless(Toy):
+    """Says nothing of where its knobs start: what it would not know how to put back is refused."""
+    def describe(self):
+        found = super().describe()
+        return replace(found, knobs=tuple(replace(knob, starting=None) for knob in found.knobs))
+
+not_callable = 3
+'''
+
+
+def run(folder, *arguments):
+    return CliRunner().invoke(commands, [str(a) for a in arguments], catch_exceptions=False)
+
+
+def swept(folder, kind, *more, machine="toy.py:Toy"):
+    """The JSON document of a sweep."""
+    found = run(folder, "sweep", "--machine", f"{folder}/{machine}", "--question", kind, *more, "--json")
+    assert found.exit_code == 0, found.output
+    return json.loads(found.stdout)
+
+
+KEYS = {
+    "sentence", "holds", "setup", "metrics", "marks", "reasons", "missing", "over", "responses", "schema", "kind",
+    "pick", "runner_up", "considered", "contrasts", "passes", "minutes", "seed", "why",
+}  # fmt: skip
+
+
+def test_now_is_one_pass_of_two_minutes_that_sets_nothing(folder):
+    found = swept(folder, "now")
+    assert set(found) >= KEYS and found["schema"] == 1 and found["passes"] == 1 and found["minutes"] <= 2
+    assert found["pick"]["setup"]["boost"] == "on" and found["pick"]["metrics"]["mean_fps"]["value"] > 40
+    assert "Package power stands at its limit of 15 W" in found["why"]
+
+
+def test_a_first_look_takes_ten_minutes_and_says_what_a_finer_one_would_be(folder):
+    found = swept(folder, "first-look", "--floor", 40)
+    assert found["passes"] <= 5 and found["minutes"] <= 10 and any("finer look" in text for text in found["missing"])
+
+
+def test_the_lowest_watts_are_found_in_a_third_of_the_ladders_passes(folder):
+    """12 W hold by arithmetic: 62 (1 - e^(-0.14 x 9)) = 44.4 fps, frames spread by 5.2 %: 0.5 % fall short of 38.8."""
+    found = swept(folder, "lowest-watts", "--floor", 40, "--seed", 3)
+    assert found["pick"]["level"] in (12.0, 13.0) and found["passes"] <= 20 and found["pick"]["holds"] >= 0.95
+    assert found["runner_up"]["level"] > found["pick"]["level"]
+    assert sum(one["passes"] for one in found["considered"]) == found["passes"]
+    capped = swept(folder, "lowest-watts", "--floor", 40, "--cap", 40, "--seed", 3)
+    assert capped["pick"]["setup"]["cap_fps"] == 40.0 and capped["pick"]["level"] in (12.0, 13.0)
+
+
+def test_a_ladder_of_few_limits_is_wrong_where_the_search_is_right(folder):
+    """Limits 5, 10, 15, 20, 25: at 15 W firmware misbehaves, so that the ladder's lowest is 20 W."""
+    ladder = swept(folder, "lowest-watts", "--floor", 40, "--knob", "limit_w=5,10,15,20,25", machine="more.py:Dent")
+    assert ladder["pick"]["level"] == 20.0
+    found = swept(folder, "lowest-watts", "--floor", 40, machine="more.py:Dent")
+    assert found["pick"]["level"] in (12.0, 13.0, 14.0)
+
+
+def test_another_ordered_knob_is_searched_as_well(folder):
+    found = swept(folder, "lowest-watts", "--floor", 30, "--over", "cap_fps", "--knob", "cap_fps=20:40:2",
+                  "--knob", "limit_w=12")  # fmt: skip
+    assert found["over"] == "cap_fps" and found["pick"]["level"] in (30.0, 32.0)
+
+
+def test_the_last_watt_that_pays(folder):
+    """Slope of the rate a watt of draw: 62 x 0.14 e^(-0.14 (w - 3)) x 0.92 = 1 at 17.8 W."""
+    found = swept(folder, "watts-buy", "--seed", 2)
+    mark = found["marks"]["last_paying"]
+    assert mark["low"] <= 17.8 <= (mark["high"] or 25.0) and 14 <= found["pick"]["level"] <= 22
+
+
+def test_a_knob_that_pays_and_one_that_does_not(folder):
+    pays = swept(folder, "knob", "--knob", "boost=on,off", "--knob", "limit_w=12")
+    assert pays["pick"]["level"] == "off" and pays["over"] == "boost" and pays["pick"]["setup"]["boost"] == "off"
+    (rate,) = [one for one in pays["contrasts"] if one["figure"] == "mean_fps"]
+    assert (rate["a"], rate["b"], rate["verdict"]) == ("on", "off", "worse") and rate["low"] <= rate["difference"] <= 0
+    same = swept(folder, "knob", "--knob", "boost=on,off", "--knob", "limit_w=22", "--cap", 40)
+    assert same["pick"] is None and {one["verdict"] for one in same["contrasts"]} <= {"same", "undecided"}
+
+
+def test_which_os_at_equal_measured_watts(folder):
+    """The second slot gives its GPU more at the same package power; blocks are mirrored, and it ends where it began."""
+    found = swept(folder, "which-os", "--knob", "limit_w=12", machine="more.py:TwoSlots")
+    assert found["over"] == "slot" and found["pick"]["level"].endswith("moss")
+    rates = [one for one in found["contrasts"] if one["figure"] == "mean_fps"]
+    assert rates and rates[0]["verdict"] in ("better", "worse") and found["passes"] == 8
+    greedy = swept(folder, "which-os", machine="more.py:Greedy")
+    assert greedy["pick"] is None or not greedy["pick"]["level"].endswith("moss")
+
+
+def test_budgets_seeds_and_the_notebook(folder, tmp_path):
+    path = tmp_path / "kept.hovrik"
+    found = swept(folder, "lowest-watts", "--floor", 40, "--budget-passes", 3, "--notebook", path)
+    assert found["passes"] <= 3
+    with Notebook(path, read_only=True) as notebook:
+        assert len(notebook.passes()) == found["passes"]
+    answered = json.loads(run(folder, "answer", path, "--json").stdout)
+    assert answered["sentence"] == found["sentence"]
+    assert swept(folder, "first-look", "--floor", 40, "--budget-minutes", 4)["minutes"] <= 4
+    one, same = (swept(folder, "lowest-watts", "--floor", 40, "--seed", 5) for _ in range(2))
+    assert one["considered"] == same["considered"]
+
+
+def test_a_plan_is_printed_and_nothing_is_run(folder):
+    found = run(folder, "plan", "--machine", f"{folder}/more.py:TwoSlots", "--question", "which-os", "--json")
+    body = json.loads(found.stdout)
+    assert {step["kind"] for step in body["steps"]} >= {"restart", "apply", "measure"} and body["is_all"]
+    words = run(folder, "plan", "--machine", f"{folder}/toy.py:Toy", "--floor", "40").stdout
+    assert "More passes follow" in words
+
+
+@pytest.mark.parametrize(("arguments", "status", "words"), [
+    (("--machine", "nowhere.py:Toy"), 1, "does not exist"), (("--machine", "toy"), 1, "FILE.py:NAME"),
+    (("--machine", "{}/toy.py:Nothing"), 1, "has no class or function Nothing"),
+    (("--machine", "{}/more.py:not_callable"), 1, "has no class or function not_callable"),
+    (("--machine", "{}/more.py:Broken"), 1, "RuntimeError: no such bus"),
+    (("--machine", "{}/more.py:Careless", "--floor", "40"), 1, "could not be put back"),
+    (("--machine", "{}/toy.py:Toy", "--question", "dance"), 1, "no question of the kind"),
+    (("--machine", "{}/toy.py:Toy"), 1, "needs a floor"),
+    (("--machine", "{}/toy.py:Toy", "--floor", "nan"), 2, "no number"),
+    (("--machine", "{}/toy.py:Toy", "--floor", "40", "--knob", "limit_w=900"), 1, "outside this rig's range"),
+    (("--machine", "{}/toy.py:Toy", "--floor", "40", "--knob", "limit_w=12,inf"), 1, "cannot be read as levels"),
+    (("--machine", "{}/toy.py:Toy", "--question", "knob", "--over", "smt"), 1, "cannot set smt"),
+    (("--machine", "{}/toy.py:Toy", "--question", "knob", "--knob", "boost"), 2, "NAME=VALUE"),
+    (("--machine", "{}/toy.py:Toy", "--question", "which-os"), 1, "second one"),
+])  # fmt: skip
+def test_what_cannot_be_is_told(folder, arguments, status, words):
+    found = run(folder, "sweep", *(str(a).replace("{}", str(folder)) for a in arguments))
+    assert found.exit_code == status and words in found.stderr and "Traceback" not in found.stderr

@@ -1,0 +1,147 @@
+"""Designs: what they want, in which order, and that a stored one is the same."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from helpers.build import QUESTION, counted
+
+from hovrik.core.errors import PlanError
+from hovrik.core.facts.factor import static_limit
+from hovrik.core.facts.knob import LIMITS, Knob
+from hovrik.core.facts.rig import OsSlot, PowerMode, Rig
+from hovrik.core.facts.setup import Setup, static
+from hovrik.core.kinds.kind import Ask
+from hovrik.core.kinds.table import KINDS, kind_of
+from hovrik.core.plan.buys import BuysDesign
+from hovrik.core.plan.design import Told
+from hovrik.core.plan.designs import design_from, design_to
+from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lowest import LowestDesign
+from hovrik.core.plan.rounds import Cell, RoundsDesign
+from hovrik.core.plan.steps import RESTART, laid_out, passes_in
+from hovrik.core.questions.question import KNOWN_KINDS
+from hovrik.core.read import response
+
+LIKE = LadderDesign(1, 1, 1, repeats=4, seed=3)
+RIG = Rig("r", "R", 4.0, 20.0, slots=(OsSlot("one", "One"), OsSlot("two", "Two")), modes=(PowerMode("quiet", 9.2),))
+WATTS = {key: Knob(key, key, "W", low=4.0, high=20.0, step=1.0) for key in LIMITS}
+BOOST = {"boost": Knob("boost", "CPU boost", levels=("off", "on"))}
+ASK = Ask(QUESTION, RIG, {**WATTS, **BOOST}, slots=("one", "two"), like=LIKE)
+
+
+def told(*passes, batches=1):
+    found = list(passes)
+    return Told(batches, found, response.read(found, QUESTION, static_limit(1.0)))
+
+
+def test_mirrored_rounds_run_backwards_every_second_time():
+    design = RoundsDesign((Cell(Setup(boost="on")), Cell(Setup(boost="off"))), LIKE, mirrored=True)
+    order = [one.setup["boost"] for one in design.ask(Told()).wanted]
+    assert order[:2] == order[2:4][::-1] == order[4:6] == order[6:][::-1] or order[:2] == order[2:4][::-1]
+    assert order.count("on") == order.count("off") == 4 and design.ask(Told(1)).wanted == ()
+
+
+def test_slots_stay_together_and_a_round_begins_where_the_last_ended():
+    cells = tuple(Cell(static(w), slot) for slot in ("one", "two") for w in (10.0, 12.0))
+    wanted = RoundsDesign(cells, LIKE, mirrored=True).ask(Told()).wanted
+    steps = laid_out(wanted, 0, "one")
+    restarts = [step for step in steps if step.kind == RESTART]
+    assert len(restarts) <= 5  # four rounds of two slots: one change a round, and perhaps the first
+    passes = passes_in(steps)
+    assert len(passes) == 16 and {one.slot for one in passes} == {"one", "two"}
+    assert sum(one.seconds for one in passes) == pytest.approx(16 * 114 + 180 * len(restarts))
+
+
+@pytest.mark.parametrize("design", [
+    RoundsDesign((Cell(static(10.0), "one"), Cell(Setup(boost="on"))), LIKE, True, 7, True),
+    LowestDesign((4.0, 5.0, 6.0), LIMITS, Setup(cap_fps=40.0), LIKE, 0.9, 12),
+    BuysDesign((4.0, 5.0, 6.0), LIMITS, Setup(), LIKE, 2.0, 12),
+])  # fmt: skip
+def test_a_stored_design_is_the_same(design):
+    assert design_from({"design": design_to(design)}) == design
+
+
+def truth(limit):
+    """Lows that cross 38.8 between 11 and 12 W."""
+    return 38.8 * (limit / 11.6) ** 0.7
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_search_ends_at_the_crossing_with_few_passes(seed):
+    rng = np.random.default_rng(seed)
+    design = LowestDesign(tuple(float(w) for w in range(4, 21)), LIMITS, Setup(), LIKE)
+    passes, batches = [], 0
+    asked = design.ask(Told())
+    while asked.wanted:
+        for one in asked.wanted:
+            limit = one.setup.static_limit_w
+            passes.append(counted(limit, truth(limit) * float(np.exp(0.006 * rng.standard_normal())), len(passes)))
+        batches += 1
+        if asked.done:
+            break
+        asked = design.ask(told(*passes, batches=batches))
+    groups = told(*passes).responses[0].groups
+    stated = next(group.at for group in groups if group.holds >= 0.95)
+    assert stated in (12.0, 13.0) and len(passes) <= 16
+
+
+def test_the_search_keeps_to_its_budget_and_ends_where_nothing_holds():
+    design = LowestDesign((8.0, 9.0, 10.0), LIMITS, Setup(), LIKE, most=2)
+    assert design.ask(told(counted(9, 30.0), batches=1)).done is False
+    assert design.ask(told(counted(9, 30.0), counted(10, 31.0, 1), batches=2)).wanted == ()
+    low = LowestDesign((8.0, 9.0, 10.0), LIMITS, Setup(), LIKE)
+    found = low.ask(told(*(counted(w, 20.0 + w / 10, k) for w in (8, 9, 10) for k in range(2)), batches=4))
+    assert found.wanted == () and found.why == "settled"
+    high = low.ask(told(*(counted(w, 60.0, k) for w in (8, 9) for k in range(2)), batches=4))
+    assert high.wanted == ()
+
+
+def test_a_search_whose_first_pass_does_not_count_makes_it_anew():
+    design = LowestDesign((8.0, 9.0, 10.0), LIMITS, Setup(), LIKE)
+    assert [one.setup.static_limit_w for one in design.ask(Told(1)).wanted] == [9.0]
+    assert design.ask(Told(3)).wanted == ()
+
+
+def test_a_ladder_is_finer_where_its_marks_are_uncertain():
+    levels = tuple(float(w) for w in range(6, 25))
+    design = BuysDesign(levels, LIMITS, Setup(), LIKE)
+    first = design.ask(Told())
+    assert {one.setup.static_limit_w for one in first.wanted} == {*levels[::2]} and len(first.wanted) == 20
+    passes = [
+        counted(w, 62 * (1 - np.exp(-0.2 * (w - 2))), k, draw_w=6 + w / 0.92) for w in levels[::2] for k in range(2)
+    ]  # fmt: skip
+    more = {one.setup.static_limit_w for one in design.ask(told(*passes)).wanted}
+    assert more and more < set(levels) and 6.0 not in more
+    assert design.ask(replace(told(*passes), batches=2)).wanted == ()
+
+
+def test_a_first_look_takes_about_ten_minutes():
+    design = kind_of("first-look").design(ASK)
+    wanted = design.ask(Told()).wanted
+    limits = sorted(one.setup.static_limit_w for one in wanted)
+    assert len(limits) == 5 and 9.0 in limits  # the preset's, to the nearest level
+    assert sum(one.seconds for one in passes_in(laid_out(wanted))) <= 10 * 60
+
+
+def test_kinds_say_what_they_lack():
+    assert set(KINDS) == KNOWN_KINDS
+    with pytest.raises(PlanError, match="needs a floor"):
+        kind_of("lowest-watts").design(replace(ASK, question=QUESTION.with_(figure="none")))
+    with pytest.raises(PlanError, match="one level only"):
+        kind_of("knob").design(replace(ASK, varied={"boost": ("on",)}))
+    with pytest.raises(PlanError, match="cannot set smt"):
+        kind_of("knob").design(replace(ASK, over="smt"))
+    with pytest.raises(PlanError, match="second one"):
+        kind_of("which-os").design(replace(ASK, slots=("one",)))
+    with pytest.raises(PlanError, match="no question of the kind"):
+        kind_of("nothing")
+    with pytest.raises(PlanError, match="outside this rig's range"):
+        kind_of("lowest-watts").design(replace(ASK, varied={"limit_w": (3.0, 99.0)}))
+
+
+def test_a_factorial_has_every_combination():
+    knobs = {**ASK.knobs, "smt": Knob("smt", "SMT", levels=("off", "on"))}
+    design = kind_of("knob").design(replace(ASK, knobs=knobs, varied={"boost": ("off", "on"), "smt": ("off", "on")}))
+    made = [tuple(sorted(one.setup.items())) for one in design.ask(Told()).wanted]
+    assert len(set(made)) == 4 and all(made.count(one) == 4 for one in set(made))
