@@ -10,6 +10,7 @@ from hovrik.core.facts.knob import Order
 from hovrik.core.facts.known_knobs import KNOWN
 from hovrik.core.facts.sheet import Kind, Sheet
 from hovrik.core.facts.sheets import RIG, TITLE
+from hovrik.core.passes.figure import FIGURES
 
 DOCS = Path(__file__).parents[1] / "docs"
 HEAD = """# Rig and title files, version 1
@@ -72,7 +73,33 @@ def knobs() -> str:
     return KNOBS_HEAD + "\n".join(lines) + "\n"
 
 
-PAGES = {"rig-format.md": rig_format, "knobs.md": knobs}
+FIGURES_HEAD = """# Figures
+
+Every figure of a pass, a group or an answer. Ids are final: notebooks, JSON documents and exports hold them. In a JSON
+document a figure of a group is `{value, low, high, unit}` with its 95 % interval; `metrics` holds those that the
+passes carry. A floor names its figure as in the last column.
+
+| id | name | unit | less is better | averaged on | named by a floor |
+|---|---|---|---|---|---|
+"""
+DERIVED = (
+    ("hours", "Hours from the charge limit to the reserve", "h", "", "draw and battery", ""),
+    ("joules_per_frame", "Energy a frame", "J", "yes", "draw and rate", ""),
+)
+
+
+def figures() -> str:
+    """docs/figures.md."""
+    lines = []
+    for one in FIGURES:
+        scale = "logs" if one.log else "values"
+        cells = (f"`{one.id}`", one.label, one.unit, "yes" if one.less_is_better else "", scale, one.floor)
+        lines.append(f"| {' | '.join(cells)} |")
+    lines += [f"| `{row[0]}` | {' | '.join(row[1:])} |" for row in DERIVED]
+    return FIGURES_HEAD + "\n".join(lines) + "\n"
+
+
+PAGES = {"rig-format.md": rig_format, "knobs.md": knobs, "figures.md": figures}
 
 
 def main() -> int:

@@ -244,7 +244,7 @@ def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--machine", "where", required=True, metavar="FILE.py:NAME", help="A class or function."),
             click.option("--question", "kind", default="lowest-watts", show_default=True, metavar="KIND"),
             click.option("--over", default="", metavar="FACTOR", help="What is asked about: a knob, limit_w, slot."),
-            click.option("--knob", "knobs", multiple=True, metavar="ID=LEVELS", help="on,off or 8,10,12 or 8:20:2."),
+            click.option("--knob", "knobs", multiple=True, metavar="ID=LEVELS", help="on,off or 8,10,12 or 8..20:2."),
             click.option("--floor", "--target", type=TARGET, help="What has to be held."),
             click.option("--floor-figure", type=click.Choice(list(FLOORS)), default="low", show_default=True),
             click.option("--tolerance", type=Finite(0, 0.5), default=0.03, show_default=True),
@@ -364,7 +364,7 @@ def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--title", help="Title key."),
             click.option("--scene", help="Scene key."),
             click.option("--source", type=click.Choice([s.value for s in Source])),
-            click.option("--target", "target_fps", type=TARGET),
+            click.option("--target", "--floor", "target_fps", type=TARGET),
             click.option(
                 "--figure", type=click.Choice([*FLOOR_FIGURES, NOTHING]), help="What the target is a target of."
             ),

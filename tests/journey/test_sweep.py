@@ -125,7 +125,7 @@ def test_a_ladder_of_few_limits_is_wrong_where_the_search_is_right(folder):
 
 
 def test_another_ordered_knob_is_searched_as_well(folder):
-    found = swept(folder, "lowest-watts", "--floor", 30, "--over", "cap_fps", "--knob", "cap_fps=20:40:2",
+    found = swept(folder, "lowest-watts", "--floor", 30, "--over", "cap_fps", "--knob", "cap_fps=20..40:2",
                   "--knob", "limit_w=12")  # fmt: skip
     assert found["over"] == "cap_fps" and found["pick"]["level"] in (30.0, 32.0)
 

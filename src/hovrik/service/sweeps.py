@@ -113,7 +113,7 @@ def load_machine(where: str) -> Machine:
 
 
 def levels_of(text: str, knob: Knob | None) -> tuple[Level, ...]:
-    """Levels as typed: "on,off", "8,10,12", "8:20:2" (from, to, step). Raises InputError."""
+    """Levels as typed: "on,off", "8,10,12", "8..20:2" (from, to, step). Raises InputError."""
     own = {shown(level): level for level in knob.levels} if knob is not None else {}
     found: list[Level] = []
     for part in filter(None, (piece.strip() for piece in text.split(","))):
@@ -121,18 +121,18 @@ def levels_of(text: str, knob: Knob | None) -> tuple[Level, ...]:
             found.append(own[part])
             continue
         try:
-            numbers = [float(piece) for piece in part.split(":")]
+            numbers = [float(piece) for piece in part.replace("..", ":", 1).split(":")]
         except ValueError:
             found.append(part)
             continue
         if not all(math.isfinite(number) for number in numbers) or len(numbers) > 3:
-            raise InputError(f"{part} cannot be read as levels. Write 8,10,12 or 8:20:2.")
+            raise InputError(f"{part} cannot be read as levels. Write 8,10,12 or 8..20:2.")
         if len(numbers) == 1:
             found.append(numbers[0])
             continue
         first, last, step = numbers[0], numbers[1], numbers[2] if len(numbers) == 3 else 1.0
         if step <= 0 or last < first or (last - first) / step > 1000:
-            raise InputError(f"{part} is no range. Write from:to:step, from the lower to the higher.")
+            raise InputError(f"{part} is no range. Write from..to:step, from the lower to the higher.")
         found += [round(first + step * at, 9) for at in range(int((last - first) / step + 1e-9) + 1)]
     if not found:
         raise InputError("A knob needs levels. Write ID=LEVELS, such as boost=on,off.")
