@@ -184,7 +184,9 @@ def recharge(rig: Rig) -> Instruction:
 
 def prepare(machine: Machine, job: Job) -> None:
     """Have the machine in the OS slot and on the power source that the plan asks for."""
-    if job.slot is not None and machine.describe().slot not in ("", job.slot):
+    found = machine.describe()
+    has_slots = found.by_hand or found.slot != ""  # a machine that names none has no other to be brought into
+    if job.slot is not None and has_slots and found.slot != job.slot:
         asked = restart_into(job.rig, job.slot)
         if not machine.needs_person(asked) or machine.describe().slot != job.slot:
             raise BenchError(f"The machine runs another OS slot than {job.slot}. {asked.text}")
