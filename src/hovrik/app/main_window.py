@@ -15,6 +15,7 @@ from ..bench.job import Progress
 from ..bench.protocol import Machine
 from ..core.errors import HovrikError
 from ..core.facts.setup import Setup
+from ..core.plan.grid import SetupsDesign
 from ..core.words import plural
 from ..service import library
 from ..service import run as sweep
@@ -309,19 +310,18 @@ class MainWindow(QMainWindow):
             return
         if session.address is None and self._ask_once(setups):
             return
-        question, design, room_c, seen = session.question, session.design, session.room_c, session.seen()
+        question, room_c, seen = session.question, session.room_c, session.seen()
         overhead = session.overhead
         try:  # what the rig does not allow is said here, before anything is shown
-            sweep.check_plan(sweep.rig_of(session.notebook, question.rig), design, setups, overhead)
+            design = SetupsDesign(tuple(setups), session.design) if setups else session.planned_design()
+            sweep.check_design(sweep.rig_of(session.notebook, question.rig), design, overhead)
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return
 
         def plan(notebook: Notebook, machine: Machine) -> str:
             told = seen if machine.describe().by_hand else library.told_by(notebook, question, machine)
-            return sweep.keep_plan(
-                notebook, question, design, room_c=room_c, seen=told, setups=setups, overhead=overhead
-            )
+            return sweep.keep_design(notebook, question, design, room_c, told, overhead)
 
         self._run(plan)
 

@@ -16,18 +16,22 @@ from PyQt6.QtGui import QUndoStack
 
 from ..core.errors import Damaged, HovrikError, PlanError, StoreError
 from ..core.facts.condition import Condition
+from ..core.facts.knob import Knob
+from ..core.facts.knobs import knobs_of
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.terms import School
 from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds
+from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import line_to_plan_with
+from ..core.plan.steps import PlannedPass
 from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
 from ..core.words import plural
-from ..service import library
+from ..service import library, planning
 from ..service import run as sweep
 from ..service.gather import Evaluation
 from ..service.remembered import remembered
@@ -292,10 +296,31 @@ class Session(QObject):
         if self.slot is None:
             return "wants an OS slot"
         try:
-            self.design.check(rig)
+            self.planned_design()
         except PlanError as fault:
             return str(fault)
         return ""
+
+    @property
+    def knobs(self) -> tuple[Knob, ...]:
+        """What rig, slot and title offer to be set; none without a rig."""
+        rig = self.rig
+        return knobs_of(rig, self.slot, self.title) if rig is not None else ()
+
+    def planned_design(self) -> Design:
+        """The design of the question, as it is edited. Raises PlanError."""
+        rig, question = self.rig, self.question
+        if rig is None:
+            raise PlanError("No rig is chosen: there is nothing to plan for.")
+        if question is None:
+            self.design.check(rig)
+            return self.design
+        return planning.design_of(question, rig, self.knobs, self.design)
+
+    def planned_passes(self) -> tuple[tuple[PlannedPass, ...], bool]:
+        """The passes that it wants first, and whether these are all. Raises PlanError."""
+        design = self.planned_design()
+        return planning.first_passes(design, self.question or Question())
 
     @property
     def overhead(self) -> Overhead:

@@ -114,6 +114,11 @@ def keep_design(
     return notebook.keep_plan(body, first)
 
 
+def check_design(rig: Rig, design: Design, overhead: Overhead = ASSUMED) -> None:
+    """Raises PlanError or LimitError where a rig does not allow what a design wants first."""
+    check_passes(rig, passes_in(laid_out(design.ask(Told()).wanted)), overhead)
+
+
 def check_plan(rig: Rig, design: LadderDesign, setups: Sequence[Setup] = (), overhead: Overhead = ASSUMED) -> None:
     """Raises PlanError or LimitError where a rig does not allow a plan, or its battery does not carry it."""
     check_passes(rig, passes_of(design, rig, setups), overhead)

@@ -14,7 +14,7 @@ from ...core.facts.rig import missing_minimum
 from ...core.facts.setup import describe
 from ...core.passes.purpose import HEAT
 from ...core.passes.record import End
-from ...core.plan.grid import PlannedPass, ordered_passes
+from ...core.plan.steps import PlannedPass
 from ...service.gather import surprising_setups, void_setups
 from ...service.imports.mappings import mappings
 from ...service.run import left_over
@@ -196,7 +196,7 @@ class BenchStage(Stage):
         if self._worker.is_running or rig is None:
             return
         try:
-            self.show_queue(ordered_passes(self.session.design, rig), frozenset())
+            self.show_queue(self.session.planned_passes()[0], frozenset())
         except PlanError:
             self.queue.clear()
 

@@ -11,6 +11,8 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
+    QLabel,
+    QLineEdit,
     QListWidget,
     QVBoxLayout,
     QWidget,
@@ -18,22 +20,26 @@ from PyQt6.QtWidgets import (
 
 from ...core import degrees
 from ...core.errors import HovrikError, PlanError
-from ...core.facts.setup import describe
+from ...core.facts.knob import LIMITS, Knob, Level, named, shown
 from ...core.passes.energy import Overhead
 from ...core.passes.purpose import HEAT
-from ...core.plan.grid import LadderDesign, ordered_passes
+from ...core.plan.grid import LadderDesign
 from ...core.plan.schedule import Totals, total
+from ...core.questions.question import LOWEST_WATTS
 from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
 from ...service.library import titles
+from ...service.planning import LADDER, SEARCH, center_w, is_ladder, with_part
+from ...service.sweeps import levels_of
 from ...store.files.write.run_sheet import run_sheet
-from ..commands import set_design, set_room
+from ..commands import set_design, set_question, set_room
 from ..file_names import ask_save
 from ..plots.live import ChargePlot
+from ..plots.schedule_plot import SchedulePlot, lane_words
 from ..session import Session
 from ..theme.tokens import TARGET_PX
 from ..widgets.elided import ElidedLabel
-from ..widgets.fields import Card, NumberField, button, label
+from ..widgets.fields import Card, Choice, NumberField, button, label
 from ..widgets.room import PICTURE_PX
 from .base import Stage
 
@@ -56,6 +62,7 @@ class PlanStage(Stage):
         self.totals: Totals | None = None
         self._told: tuple[Any, ...] = ()
         self.pages.add("Knobs", self._knobs())
+        self.pages.add("Charge", self._charge())
         self.pages.beside("Schedule", self._takes(), share=1.6)
         self.start = button("Keep the plan and start it (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -73,9 +80,15 @@ class PlanStage(Stage):
 
     def _knobs(self) -> QWidget:
         card = Card("What to try")
-        form = QFormLayout()
+        form = self._form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.setVerticalSpacing(4)
+        ways = [(LADDER, "every level, in rounds"), (SEARCH, "pass by pass, until settled")]
+        self.how = Choice("How it is searched", ways)
+        self.knob = Choice("Knob that is asked about")
+        self.levels = QLineEdit()
+        self.levels.setAccessibleName("Levels of the knob")
+        self.levels.setToolTip("Two or more: off,on or 8,10,12 or 8..20:2 (from, to, step)")
         self.from_w = NumberField("Lowest limit", "W", 0.5, 500, 1, 1)
         self.to_w = NumberField("Highest limit", "W", 0.5, 500, 1, 1)
         self.step_w = NumberField("Step", "W", 0.1, 50, 1, 1)
@@ -100,6 +113,7 @@ class PlanStage(Stage):
         )
         self.room_c.setSpecialValueText("not noted")
         for words, field in (
+            ("Searched", self.how), ("Knob", self.knob), ("Its levels", self.levels),
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
             ("Soak longer", self.until_settled),
@@ -111,6 +125,9 @@ class PlanStage(Stage):
             form.addRow(left, field)
         card.body.addLayout(form)
         card.body.addStretch()
+        self.how.currentIndexChanged.connect(self._on_how)
+        self.knob.currentIndexChanged.connect(self._on_knob)
+        self.levels.editingFinished.connect(self._on_levels)
         for field in ("from_w", "to_w", "step_w", "cap_fps", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
             getattr(self, field).valueChanged.connect(lambda _value, name=field: self._on_edited(name))
         self.has_cap.toggled.connect(lambda _on: self._on_edited("cap_fps"))
@@ -152,18 +169,94 @@ class PlanStage(Stage):
         order.addWidget(self.order, 1)
         lower.addLayout(order, 2)
         right = QVBoxLayout()
-        right.addWidget(label("Predicted charge", "heading"))
-        self.charge = ChargePlot()
-        self.charge.setMinimumHeight(PICTURE_PX)
-        right.addWidget(self.charge, 1)
+        right.addWidget(label("Over time", "heading"))
+        self.schedule = SchedulePlot()
+        self.schedule.setMinimumHeight(PICTURE_PX)
+        self.schedule.chosen.connect(self._on_chosen)
+        self.order.currentRowChanged.connect(self._on_row)
+        right.addWidget(self.schedule, 1)
         lower.addLayout(right, 5)
         column.addLayout(lower, 1)
         return page
 
+    def _charge(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(label("Predicted charge", "heading"))
+        self.charge = ChargePlot()
+        self.charge.setMinimumHeight(PICTURE_PX)
+        column.addWidget(self.charge, 1)
+        return page
+
+    def _on_row(self, row: int) -> None:
+        self.schedule.choose(row if row >= 0 else None)
+
+    def _on_chosen(self, index: int) -> None:
+        self.order.setCurrentRow(index)
+
+    def _on_how(self) -> None:
+        question = self.session.question
+        if question is not None and self.how.key() and self.how.key() != question.parts.get("how", LADDER):
+            set_question(self.session, with_part(question, how=self.how.key()))
+
+    def _on_knob(self) -> None:
+        question, key = self.session.question, self.knob.key()
+        if question is None or not key or key == question.parts.get("over"):
+            return
+        knob = named(self.session.knobs)[key]
+        set_question(self.session, with_part(question, over=key, levels={key: list(_usual_levels(knob))}))
+
+    def _on_levels(self) -> None:
+        question, key = self.session.question, self.knob.key()
+        if question is None or not key:
+            return
+        try:
+            levels = list(levels_of(self.levels.text(), named(self.session.knobs).get(key)))
+        except HovrikError as fault:
+            self.problem.setText(str(fault))
+            self.problem.show()
+            return
+        asked = with_part(question, over=key, levels={key: levels})
+        if asked != question:
+            set_question(self.session, asked)
+
+    def _show_kind(self) -> None:
+        """The rows that the kind of question has a use for."""
+        question, form = self.session.question, self._form
+        kind = question.kind if question is not None else LOWEST_WATTS
+        rows = {
+            self.how: kind == LOWEST_WATTS, self.knob: kind == "knob", self.levels: kind == "knob",
+            self.from_w: kind != "now", self.to_w: kind not in ("now", "knob"),
+            self.step_w: kind not in ("now", "knob"),
+            self.repeats: kind in ("knob", "which-os") or question is None or is_ladder(question),
+            self.has_heat: kind == LOWEST_WATTS,
+        }  # fmt: skip
+        for field, is_of_use in rows.items():
+            form.setRowVisible(field, is_of_use)
+        words = form.labelForField(self.from_w)
+        if isinstance(words, QLabel):
+            words.setText("Static limit" if kind == "knob" else "Static limit from")
+        if question is None:
+            return
+        self.how.show_key(str(question.parts.get("how", LADDER)))
+        offered = [knob for knob in self.session.knobs if knob.id not in LIMITS and len(_usual_levels(knob)) > 1]
+        self.knob.offer([("", "choose one"), *((knob.id, knob.label) for knob in offered)])
+        over = str(question.parts.get("over") or "")
+        self.knob.show_key(over)
+        if not self.levels.hasFocus() or not self.levels.isModified():
+            levels = dict(question.parts.get("levels") or {}).get(over, ())
+            self.levels.setText(",".join(shown(level) for level in levels))
+
     def _on_edited(self, field: str) -> None:
-        before = self.session.design
+        before, question = self.session.design, self.session.question
+        if question is not None and question.kind == "knob" and field == "from_w":
+            if self.from_w.value() != center_w(question, before):
+                set_question(self.session, with_part(question, at_w=self.from_w.value()))
+            return
+        lowest = before.from_w if question is not None and question.kind == "knob" else self.from_w.value()
         edited = LadderDesign(
-            self.from_w.value(), self.to_w.value(), self.step_w.value(),
+            lowest, self.to_w.value(), self.step_w.value(),
             self.cap_fps.value() if self.has_cap.isChecked() else None, int(self.repeats.value()),
             self.pass_s.value(), before.settle_s, self.soak_s.value(), self.cool_s.value(),
             (before.heat_s or HEAT_S) if self.has_heat.isChecked() else 0.0, int(self.seed.value()),
@@ -186,18 +279,14 @@ class PlanStage(Stage):
         if question is None or rig is None:
             return
         try:
-            passes = ordered_passes(session.design, rig)
+            passes, _ = session.planned_passes()
             title = titles(session.notebook).get(question.title)
             code = ""
             if not session.notebook.read_only:
-                kept = sweep.keep_plan(
-                    session.notebook,
-                    question,
-                    session.design,
-                    room_c=session.room_c,
-                    seen=session.seen(),
-                    overhead=session.overhead,
-                )
+                kept = sweep.keep_design(
+                    session.notebook, question, session.planned_design(), session.room_c, session.seen(),
+                    session.overhead,
+                )  # fmt: skip
                 code = code_of(kept)
             write_pdf(path, run_sheet(question, rig, title, session.design, passes, session.room_c, code))
         except HovrikError as fault:
@@ -213,9 +302,12 @@ class PlanStage(Stage):
 
     def refresh(self) -> None:
         """Show the design and what it takes."""
+        self._show_kind()
         design = self.session.design
         for name in ("from_w", "to_w", "step_w", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
             getattr(self, name).show_value(float(getattr(design, name)))
+        if self.session.question is not None and self.session.question.kind == "knob":
+            self.from_w.show_value(center_w(self.session.question, design))
         for box, on in (
             (self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0),
             (self.until_settled, design.until_settled),
@@ -236,17 +328,17 @@ class PlanStage(Stage):
     def _show_totals(self) -> None:
         """What the plan takes; nothing is drawn anew where that is as it was."""
         design, rig = self.session.design, self.session.rig
-        told = (design, rig, self.session.overhead, self.session.machine_seen.charge, self.session.question is None)
+        told = (design, rig, self.session.overhead, self.session.machine_seen.charge, self.session.question)
         if told == self._told:
             return
         self._told = told
         self.problem.setText("")
-        self.totals = None
+        self.totals, is_all = None, True
         if rig is None:
             self.problem.setText("No rig is chosen: there is nothing to plan for.")
         else:
             try:
-                passes = ordered_passes(design, rig)
+                passes, is_all = self.session.planned_passes()
                 self.totals = total(passes, rig, start_charge=self._charge_now(), overhead=self.session.overhead)
             except PlanError as fault:
                 self.problem.setText(str(fault))
@@ -258,6 +350,7 @@ class PlanStage(Stage):
                 value.setText("–")
             self.order.clear()
             self.charge.show_charge((), rig.valid_charge if rig else (0, 1))
+            self.schedule.show_passes((), (), 0.0)
             self.note.setText("")
             return
         taken = self.totals
@@ -267,8 +360,15 @@ class PlanStage(Stage):
         self.figures["wh"].setText(f"{taken.wh:.0f}")
         self.figures["recharges"].setText(str(taken.recharges) if rig.full_charge_wh is not None else "–")
         low, high = (100 * share for share in rig.valid_charge)
+        question = self.session.question
+        if question is None or is_ladder(question):
+            made = f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed})."
+        elif is_all:
+            made = f"{len({(p.slot, p.setup) for p in passes})} setups (seed {design.seed})."
+        else:
+            made = "These passes come first; more follow by what they find."
         self.note.setText(
-            f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed}). Passes count "
+            f"{made} Passes count "
             f"between {high:.0f} and {low:.0f} % charge"
             + (f"; recharging takes {taken.recharge_minutes:.0f} of the minutes." if taken.recharges else ".")
             + (" A pass is too long for one charge." if taken.too_long else "")
@@ -281,11 +381,25 @@ class PlanStage(Stage):
             )
             + f" Draw predicted {_line_words(self.session.overhead)}."
         )
+        names = {slot.key: slot.name for slot in rig.slots}
         self.order.clear()
         self.order.addItems(
-            [f"{p.index + 1}.  {describe(p.setup)}{'  (heat)' if p.purpose == HEAT else ''}" for p in passes]
+            [f"{p.index + 1}.  {lane_words(p, names)}{'  (heat)' if p.purpose == HEAT else ''}" for p in passes]
         )
+        each = taken.recharge_minutes / taken.recharges if taken.recharges else 0.0
+        self.schedule.show_passes(passes, taken.recharged, each, names)
         self.charge.show_charge(taken.charge, rig.valid_charge)
+
+
+def _usual_levels(knob: Knob) -> tuple[Level, ...]:
+    """Levels that are offered first: those the knob has, of a range its ends and middle."""
+    if knob.levels and (knob.low is None or knob.high is None):
+        return knob.levels
+    if knob.low is None or knob.high is None:
+        return ()
+    middle = (knob.low + knob.high) / 2
+    step = knob.step or 1.0
+    return (knob.low, round(round(middle / step) * step, 6), knob.high)
 
 
 def _line_words(line: Overhead) -> str:

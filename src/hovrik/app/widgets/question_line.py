@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLayout, QSizePolicy, QWidget
 from ...core.facts.place import Source
 from ...core.facts.terms import LOW, LOW_TENTH, MEAN, NOTHING, SCORE, SLOW_SHARE, TIME, School
 from ...core.facts.title import Scene
+from ...core.kinds.table import KINDS
+from ...service.planning import of_kind
 from ..commands import set_question
 from ..session import Session
 from ..theme import tokens
@@ -27,19 +29,19 @@ FLOORS = [*_LOWS, (MEAN, "mean rate"), (SLOW_SHARE, "share of slow frames"), (SC
 # words and controls (=) in their order; whether the words stay where there is less room
 _SENTENCE = (
     ("On", False), ("=rig", True), ("under", False), ("=slot", True), ("on", False), ("=source", True), ("in", False),
-    ("=scene", True), ("find", False), ("the lowest watts that hold", True), ("=target", True), ("=unit", True),
-    ("=floor", True),
+    ("=scene", True), ("=kind", True), ("=holding", True), ("=target", True), ("=unit", True), ("=floor", True),
 )  # fmt: skip
 _UNITS = {SCORE: "points as its", TIME: "seconds as its"}
 SOURCES = [(Source.BATTERY.value, "battery"), (Source.ADAPTER.value, "adapter")]
 
 
 class QuestionLine(QWidget):
-    """On [rig] under [OS slot], on [battery], in [title · scene], find the lowest watts that hold [40] frames with
+    """On [rig] under [OS slot], on [battery], in [title · scene], [find the lowest watts that hold] [40] frames with
     [1 % low, percentile].
 
-    What has to hold may also be a mean rate, a share of slow frames, a score, a time, or nothing. One line at every
-    width: parts elide, `whole` opens all of it as a sheet, and in the smallest room the sheet is where it is edited.
+    What is asked is a choice among the kinds of questions. What has to hold may also be a mean rate, a share of slow
+    frames, a score, a time, or nothing. One line at every width: parts elide, `whole` opens all of it as a sheet, and
+    in the smallest room the sheet is where it is edited.
     Signals: whole_asked.
     """
 
@@ -55,6 +57,8 @@ class QuestionLine(QWidget):
         self.slot = Choice("OS slot")
         self.source = Choice("Power source", SOURCES)
         self.scene = Choice("Title and scene")
+        self.kind = Choice("What is asked", [(one.id, one.words) for one in KINDS.values()])
+        self.holding = label("and hold", "soft")
         self.target = NumberField("Frames to hold", "", 1, 1000, 5)
         self.target.setMaximumWidth(64)
         self.floor = Choice("What has to hold", FLOORS)
@@ -75,7 +79,7 @@ class QuestionLine(QWidget):
                 made: QWidget = getattr(self, part[1:])
                 if isinstance(made, Choice):
                     made.is_word = True
-                if part != "=unit":
+                if part not in ("=unit", "=holding"):
                     made.setFixedHeight(TARGET_PX)
             else:
                 made = label(part, "soft")
@@ -93,6 +97,7 @@ class QuestionLine(QWidget):
         self.source.currentIndexChanged.connect(self._on_edited)
         self.scene.currentIndexChanged.connect(self._on_scene)
         self.floor.currentIndexChanged.connect(self._on_edited)
+        self.kind.currentIndexChanged.connect(self._on_kind)
         self.target.valueChanged.connect(self._on_edited)
         session.question_changed.connect(self.show_question)
         self.retheme()
@@ -139,8 +144,13 @@ class QuestionLine(QWidget):
     def _show_floor(self) -> None:
         question = self._session.question
         has_floor = question is None or question.terms.floor is not None
+        kind = KINDS.get(question.kind) if question is not None else None
+        is_asked = question is None or question.kind != "now"
+        shown = self._lent or self._room is not Room.COMPACT
         for part in (self.target, self.unit):
-            part.setVisible(has_floor and (self._lent or self._room is not Room.COMPACT))
+            part.setVisible(has_floor and is_asked and shown)
+        self.floor.setVisible(is_asked and shown)
+        self.holding.setVisible(is_asked and shown and kind is not None and not kind.asks_floor)
 
     def show_question(self) -> None:
         """Show the session's question and what can be chosen."""
@@ -172,6 +182,7 @@ class QuestionLine(QWidget):
         self.rig.show_key(question.rig)
         self.slot.show_key(question.slot)
         self.source.show_key(question.source.value)
+        self.kind.show_key(question.kind)
         self.scene.show_key(question.keys["scene"])
         floor = question.terms.floor
         figure = floor.figure if floor is not None else NOTHING
@@ -183,7 +194,9 @@ class QuestionLine(QWidget):
         self.target.show_value(question.target_fps)
         self._show_floor()
         self._row.invalidate()
-        asks = f"{question.target_fps:g} {self.floor.currentText()}" if floor is not None else self.floor.currentText()
+        floor_words = self.floor.currentText()
+        asks = f"{question.target_fps:g} {floor_words}" if floor is not None else floor_words
+        asks = self.kind.currentText() if question.kind == "now" else f"{self.kind.currentText()} {asks}"
         self.summary.setText(f"{self.scene.currentText()}: {asks}, {self.source.currentText()}, "
                              f"{self.rig.currentText()}, {self.slot.currentText()}")  # fmt: skip
 
@@ -201,6 +214,12 @@ class QuestionLine(QWidget):
             asked = question.with_(title=title, scene=scene).for_scene_that(Scene.from_dict(found.body).yields)
             if asked != question:
                 set_question(self._session, asked)
+
+    def _on_kind(self) -> None:
+        """Another kind of question about the same place."""
+        question, kind = self._session.question, self.kind.key()
+        if question is not None and kind and (kind != question.kind or not question.is_known):
+            set_question(self._session, of_kind(question, kind))
 
     def _on_edited(self) -> None:
         question = self._session.question

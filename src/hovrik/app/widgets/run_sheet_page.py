@@ -115,7 +115,7 @@ class RunSheetPage(QWidget):
                 planned = sweep.load_plan(session.notebook, plan_id)
                 passes, done = planned.passes, planned.done_indices
             elif session.rig is not None:
-                passes = sweep.passes_of(session.design, session.rig)
+                passes = session.planned_passes()[0]
             else:
                 passes = ()
         except HovrikError as fault:
@@ -208,14 +208,10 @@ class RunSheetPage(QWidget):
             self.words.say("Choose a rig, OS slot, title and scene in the question line, and fill in a line.", "warn")
             return
         try:
-            plan_id = self.plan.key() or sweep.keep_plan(
-                session.notebook,
-                session.question,
-                session.design,
-                room_c=session.room_c,
-                seen=session.seen(),
-                overhead=session.overhead,
-            )
+            plan_id = self.plan.key() or sweep.keep_design(
+                session.notebook, session.question, session.planned_design(), session.room_c, session.seen(),
+                session.overhead,
+            )  # fmt: skip
         except HovrikError as fault:
             self.words.say(str(fault), "warn")
             return

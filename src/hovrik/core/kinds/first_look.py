@@ -43,4 +43,4 @@ def answer(seen: Seen) -> Answer:
     return replace(found, lacks=(*found.lacks, say("missing.refine"))) if seen.responses else found
 
 
-KIND = Kind("first-look", "look", "a first look", LIMIT, design, answer)
+KIND = Kind("first-look", "look", "take a first look at what holds", LIMIT, design, answer)

@@ -101,7 +101,8 @@ class Seen:
 
 @dataclass(frozen=True)
 class Kind:
-    """One kind. verb, words : how it is asked for; over : the factor that its passes lie along where none is named;
+    """One kind. verb : under which it is offered; words : how it is asked for in the question's sentence;
+    over : the factor that its passes lie along where none is named;
     asks_floor : whether a floor is part of it."""
 
     id: str

@@ -41,4 +41,4 @@ def answer(seen: Seen) -> Answer:
     return versus.answer(seen)
 
 
-KIND = Kind("knob", "does it pay", "does a knob pay", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("knob", "does it pay", "see whether a knob pays", LIMIT, design, answer, asks_floor=False)

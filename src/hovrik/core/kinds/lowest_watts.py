@@ -26,4 +26,4 @@ def answer(seen: Seen) -> Answer:
     return build(seen.responses, seen.question, seen.context)
 
 
-KIND = Kind(LOWEST_WATTS, "find", "the lowest watts that hold", LIMIT, design, answer)
+KIND = Kind(LOWEST_WATTS, "find", "find the lowest watts that hold", LIMIT, design, answer)

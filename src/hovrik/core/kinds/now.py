@@ -63,4 +63,4 @@ def _hours_left(seen: Seen, group: Group) -> tuple[float, Estimate] | None:
     return (charge, found) if found is not None else None
 
 
-KIND = Kind("now", "look", "how it stands", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("now", "look", "see how it stands", LIMIT, design, answer, asks_floor=False)

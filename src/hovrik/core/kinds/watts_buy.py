@@ -68,4 +68,4 @@ def _rate(group: object) -> Value:
     return Value(estimate.value, "", estimate.low, estimate.high)
 
 
-KIND = Kind("watts-buy", "does it pay", "what does each watt buy", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("watts-buy", "does it pay", "see what each watt buys", LIMIT, design, answer, asks_floor=False)

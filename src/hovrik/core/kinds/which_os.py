@@ -17,7 +17,8 @@ LEVELS = 3  # of the limit, so that slots can be compared at the watts that each
 
 def design(ask: Ask) -> Design:
     """Three limits in each slot, or the setup that is asked for. Raises PlanError where there is one slot."""
-    slots = tuple(dict.fromkeys(ask.slots)) or tuple(slot.key for slot in ask.rig.slots)
+    own = [slot for slot in ask.slots if slot == ask.question.slot]
+    slots = tuple(dict.fromkeys((*own, *ask.slots))) or tuple(slot.key for slot in ask.rig.slots)
     if len(slots) < 2:
         raise PlanError("One OS slot cannot be compared. Note a second one with the rig.")
     setups = [ask.base]
@@ -40,4 +41,4 @@ def answer(seen: Seen) -> Answer:
     return versus.answer(seen, equal_watts=True)
 
 
-KIND = Kind("which-os", "compare", "which OS", "slot", design, answer, asks_floor=False)
+KIND = Kind("which-os", "compare", "compare the OS slots", "slot", design, answer, asks_floor=False)

@@ -30,7 +30,7 @@ class RoundsDesign:
 
     mirrored : every second round runs the first one backwards (ABBA), so that a drift of the machine cancels; else each
     round has its own random order. Cells of one slot stay together in a round, and the next begins in the slot where
-    that ended. heat_last : the heat pass of `like` comes after all others, at the last cell of the list.
+    that ended; the first begins in that of the first cell. heat_last : the heat pass of `like` comes after all others.
     """
 
     cells: tuple[Cell, ...]
@@ -52,7 +52,7 @@ class RoundsDesign:
             before = order
         found = found[: self.most] if self.most is not None else found
         if self.like.heat_s > 0:
-            last = self.cells[-1]
+            last = [cell for cell in self.cells if self.heat_last or cell.slot == self.cells[0].slot][-1]
             heat = Wanted(last.setup, self.like.heat_s, self.like.settle_s, 0.0, self.like.cool_s, HEAT, slot=last.slot)
             found = [*found, heat] if self.heat_last else [heat, *found]
         return Asked(tuple(found))
@@ -60,8 +60,8 @@ class RoundsDesign:
     def _order(self, rng: np.random.Generator, before: Sequence[Cell]) -> list[Cell]:
         by_slot = {slot: list(own) for slot, own in groupby(sorted(self.cells, key=lambda c: c.slot), lambda c: c.slot)}
         slots = [str(slot) for slot in rng.permutation(list(by_slot))]
-        if before and before[-1].slot in slots:
-            slots.sort(key=lambda slot: slot != before[-1].slot)
+        standing = before[-1].slot if before else self.cells[0].slot
+        slots.sort(key=lambda slot: slot != standing)
         return [by_slot[slot][at] for slot in slots for at in rng.permutation(len(by_slot[slot])).tolist()]
 
     def as_dict(self) -> dict[str, Any]:

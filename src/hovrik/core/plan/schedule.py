@@ -42,7 +42,7 @@ def expected_wh(planned: PlannedPass, overhead: Overhead = ASSUMED) -> float:
 class Totals:
     """What a plan takes. recharges : times the battery must be charged; charge : share after each pass, for drawing.
 
-    too_long : indices of passes that no single charge window can carry.
+    too_long : indices of passes that no single charge window can carry; recharged : of those that a recharge precedes.
     """
 
     passes: int
@@ -52,6 +52,7 @@ class Totals:
     recharges: int
     charge: tuple[float, ...]
     too_long: tuple[int, ...] = ()
+    recharged: tuple[int, ...] = ()
 
 
 def total(
@@ -64,6 +65,7 @@ def total(
     charge, recharges, recharge_min, wh = min(start_charge, high), 0, 0.0, 0.0
     line: list[float] = []
     too_long: list[int] = []
+    recharged: list[int] = []
     for planned in passes:
         need = expected_wh(planned, overhead)
         wh += need
@@ -74,7 +76,10 @@ def total(
                 too_long.append(planned.index)
             recharge_min += 60.0 * (high - charge) * full / (rig.recharge_w or 30.0)
             recharges, charge = recharges + 1, high
+            recharged.append(planned.index)
         charge -= need / full
         line.append(charge)
     minutes = sum(p.seconds for p in passes) / 60.0
-    return Totals(len(passes), minutes + recharge_min, recharge_min, wh, recharges, tuple(line), tuple(too_long))
+    return Totals(
+        len(passes), minutes + recharge_min, recharge_min, wh, recharges, tuple(line), tuple(too_long), tuple(recharged)
+    )

@@ -1,0 +1,158 @@
+"""A plan drawn over time, to scale in minutes: a lane a setup, a block a pass."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QMouseEvent
+from PyQt6.QtWidgets import QGraphicsRectItem
+
+from ...core.facts.setup import describe
+from ...core.passes.purpose import HEAT
+from ...core.plan.steps import APPLY, MEASURE, RECHARGE, RELAUNCH, RESTART, SOAK, PlannedPass
+from ..theme import tokens
+from .base import Plot
+
+MOST_LANES = 60
+BLOCK, SOFT_BLOCK = 0.36, 0.22  # of a lane to either side: what is measured, what leads up to it
+
+
+@dataclass(frozen=True)
+class Block:
+    """A stretch of one step. lane : from the top; begin, end : minutes; index : of the pass."""
+
+    lane: int
+    begin: float
+    end: float
+    kind: str
+    index: int
+
+
+def lane_words(planned: PlannedPass, names: Mapping[str, str] | None = None) -> str:
+    """What a lane is called: its setup, and the OS slot where one is named. names : of slots, by key."""
+    words = describe(planned.setup) if planned.setup else "as it stands"
+    slot = (names or {}).get(planned.slot, planned.slot)
+    return f"{slot}: {words}" if slot else words
+
+
+def blocks_of(
+    passes: Sequence[PlannedPass],
+    charged_before: Sequence[int] = (),
+    recharge_min: float = 0.0,
+    slots: Mapping[str, str] | None = None,
+) -> tuple[list[str], list[Block]]:
+    """(lanes from the top, blocks) of passes in their order. charged_before : indices of passes that a recharge comes
+    before, each of `recharge_min` minutes; slots : names by key."""
+    names: dict[str, int] = {}
+    for planned in sorted(passes, key=lambda p: (p.slot, p.setup.static_limit_w or 0.0, lane_words(p))):
+        names.setdefault(lane_words(planned, slots), len(names))
+    found: list[Block] = []
+    at = 0.0
+    for planned in passes:
+        lane = names[lane_words(planned, slots)]
+        if planned.index in charged_before:
+            found.append(Block(lane, at, at + recharge_min, RECHARGE, planned.index))
+            at += recharge_min
+        for step in planned.steps:
+            length = step.seconds / 60.0
+            if length > 0 and step.kind != "rest":
+                kind = HEAT if step.kind == MEASURE and planned.purpose == HEAT else step.kind
+                found.append(Block(lane, at, at + length, kind, planned.index))
+            at += length
+    return list(names), found
+
+
+class SchedulePlot(Plot):
+    """The passes of a plan over its minutes. Signals: chosen (index of a pass)."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__("The plan over time", "minutes from the start", "")
+        self._lanes: list[str] = []
+        self._blocks: list[Block] = []
+        self._words: dict[int, str] = {}
+        self._chosen: int | None = None
+        self.setMouseEnabled(True, False)
+        self.hint("")
+
+    def show_passes(
+        self, passes: Sequence[PlannedPass], charged_before: Sequence[int], recharge_min: float,
+        slots: Mapping[str, str] | None = None,
+    ) -> None:  # fmt: skip
+        """Draw these passes in their order."""
+        self._lanes, self._blocks = blocks_of(passes, charged_before, recharge_min, slots)
+        self._words = {
+            one.index: f"pass {one.index + 1}: {lane_words(one, slots)}, {one.seconds / 60:.1f} min" for one in passes
+        }  # fmt: skip
+        self.redraw()
+
+    def choose(self, index: int | None) -> None:
+        """Outline a pass."""
+        if index != self._chosen:
+            self._chosen = index
+            self.redraw()
+
+    def redraw(self) -> None:
+        if not self._blocks or len(self._lanes) > MOST_LANES:
+            self.hint("" if not self._blocks else f"{len(self._lanes)} setups are too many to draw: see the order.")
+            return
+        self.wipe()
+        self.unhint()
+        theme = tokens.current()
+        colours = {
+            MEASURE: QColor(theme.data["rate"]), HEAT: QColor(theme.data["low"]), SOAK: QColor(theme.rule),
+            APPLY: QColor(theme.rule), RESTART: QColor(theme.data["marginal"]),
+            RELAUNCH: QColor(theme.data["marginal"]), RECHARGE: QColor(theme.data["per_watt"]),
+        }  # fmt: skip
+        for block in self._blocks:
+            half = BLOCK if block.kind in (MEASURE, HEAT) else SOFT_BLOCK
+            item = QGraphicsRectItem(QRectF(block.begin, block.lane - half, block.end - block.begin, 2 * half))
+            colour = colours.get(block.kind, QColor(theme.soft))
+            pattern = Qt.BrushStyle.SolidPattern
+            if block.kind in (RESTART, RELAUNCH, RECHARGE):
+                pattern = Qt.BrushStyle.BDiagPattern
+            item.setBrush(QBrush(colour, pattern))
+            outline = theme.ink if block.index == self._chosen and block.kind in (MEASURE, HEAT) else None
+            item.setPen(pg.mkPen(QColor(outline), width=2) if outline else pg.mkPen(None))
+            self.addItem(item)
+        self.getPlotItem().getViewBox().invertY(True)
+        self.getAxis("left").setTicks([[(at, name) for at, name in enumerate(self._lanes)]])
+        measured = [block for block in self._blocks if block.kind in (MEASURE, HEAT)]
+        self.data = {
+            "begin_min": [block.begin for block in measured], "end_min": [block.end for block in measured],
+            "lane": [float(block.lane) for block in measured], "pass": [float(block.index + 1) for block in measured],
+        }  # fmt: skip
+        self.show_all()
+
+    def show_all(self) -> None:
+        """The whole plan."""
+        if self._blocks:
+            end = max(block.end for block in self._blocks)
+            self.setRange(xRange=(0, end), yRange=(-0.6, len(self._lanes) - 0.4), padding=0.01)
+
+    def index_at(self, x: float, y: float) -> int | None:
+        """The pass drawn at a place, None between them."""
+        for block in self._blocks:
+            if block.begin <= x <= block.end and abs(block.lane - y) <= 0.5:
+                return block.index
+        return None
+
+    def read_out(self, x: float, y: float) -> str:
+        at = self.index_at(x, y)
+        if at is None:
+            return ""
+        kind = next(b.kind for b in self._blocks if b.index == at and b.begin <= x <= b.end)
+        return self._words[at] + ("" if kind == MEASURE else f" ({kind})")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """A click chooses a pass."""
+        if event is not None and event.button() is Qt.MouseButton.LeftButton:
+            place = self.getPlotItem().getViewBox().mapSceneToView(self.mapToScene(event.position().toPoint()))
+            at = self.index_at(place.x(), place.y())
+            if at is not None:
+                self.chosen.emit(at)
+        super().mousePressEvent(event)
