@@ -1,0 +1,109 @@
+"""The kinds of questions in the window: asked in the question line, planned, run on the stand-in, answered."""
+
+import pytest
+from helpers.window import opened
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from hovrik.app import commands
+from hovrik.core.plan.grid import LadderDesign
+from hovrik.service.planning import with_part
+
+SHORT = LadderDesign(9, 15, 1, 40.0, repeats=3, pass_s=30, soak_s=10, settle_s=2, cool_s=5, seed=2)
+
+
+def ask(window, kind):
+    """Choose a kind in the question line."""
+    line = window.question_line
+    line.kind.setCurrentIndex(line.kind.findData(kind))
+    assert window.session.question.kind == kind
+
+
+def run(window, qtbot):
+    """Start what Plan shows and wait for its end and its answer."""
+    before = len(window.session.notebook.passes())
+    with qtbot.waitSignal(window.runner.ended, timeout=120_000):
+        QTest.keyClick(window, Qt.Key.Key_F5)
+    qtbot.wait(300)
+    return len(window.session.notebook.passes()) - before
+
+
+@pytest.fixture
+def window(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as made:
+        commands.set_design(made.session, SHORT, "all")
+        yield made
+
+
+def answer(window):
+    return window.session.evaluation.answer
+
+
+def test_now(window, qtbot):
+    ask(window, "now")
+    assert not window.question_line.target.isVisible() and window.stage("Plan").figures["passes"].text() == "1"
+    assert run(window, qtbot) == 1
+    qtbot.waitUntil(lambda: "frames a second on average" in answer(window).sentence, timeout=20_000)
+    assert window.session.evaluation.question.kind == "now"
+
+
+def test_a_first_look(window, qtbot):
+    ask(window, "first-look")
+    plan = window.stage("Plan")
+    assert int(plan.figures["passes"].text()) <= 5 and "min" in plan.figures["time"].text()
+    assert run(window, qtbot) <= 5
+    qtbot.waitUntil(lambda: any("finer look" in text for text in answer(window).missing), timeout=20_000)
+
+
+def test_the_lowest_watts_pass_by_pass(window, qtbot):
+    plan = window.stage("Plan")
+    window.show_stage("Plan")
+    plan.how.setCurrentIndex(plan.how.findData("search"))
+    assert plan.figures["passes"].text() == "1" and "more follow" in plan.note.text()
+    made = run(window, qtbot)
+    assert 1 <= made <= 14
+    qtbot.waitUntil(lambda: answer(window).option is not None, timeout=20_000)
+    assert answer(window).option.level in (12.0, 13.0, 14.0)
+
+
+def test_whether_a_knob_pays(window, qtbot):
+    ask(window, "knob")
+    window.show_stage("Plan")
+    plan = window.stage("Plan")
+    assert "Which knob" in plan.problem.text() and not plan.start.isEnabled()
+    plan.knob.setCurrentIndex(plan.knob.findData("boost"))
+    assert plan.levels.text() and plan.start.isEnabled() and plan.figures["passes"].text() == "8"
+    plan.levels.setFocus()
+    plan.levels.setText("off")
+    QTest.keyClick(plan.levels, Qt.Key.Key_Return)
+    assert "one level only" in plan.problem.text()
+    window.session.undo_stack.undo()
+    assert plan.start.isEnabled()
+    assert run(window, qtbot) == 8
+    qtbot.waitUntil(lambda: bool(answer(window).contrasts), timeout=20_000)
+    figures = {one.figure for one in answer(window).contrasts}
+    assert {"draw_w", "package_w"} <= figures and answer(window).sentence
+
+
+def test_which_os(window, qtbot):
+    commands.set_design(window.session, LadderDesign(12, 14, 1, 40.0, repeats=1, pass_s=30, soak_s=10, settle_s=2,
+                                                     cool_s=5), "all")  # fmt: skip
+    ask(window, "which-os")
+    session = window.session
+    slots = [slot.key for slot in session.rig.slots][:2]
+    commands.set_question(session, with_part(session.question, slots=slots))
+    window.show_stage("Plan")
+    assert any("Restart" in step.kind.capitalize() for one in session.planned_passes()[0] for step in one.steps)
+    made = run(window, qtbot)
+    assert made == len(session.planned_passes()[0])
+    qtbot.waitUntil(lambda: bool(answer(window).contrasts), timeout=20_000)
+    assert {one.a for one in answer(window).contrasts} | {one.b for one in answer(window).contrasts} == {
+        f"{session.question.rig}/{key}" for key in slots
+    }
+
+
+def test_what_each_watt_buys(window, qtbot):
+    ask(window, "watts-buy")
+    assert "more follow" in window.stage("Plan").note.text() or int(window.stage("Plan").figures["passes"].text()) > 4
+    assert run(window, qtbot) >= 8
+    qtbot.waitUntil(lambda: "last_paying" in {mark.id for mark in answer(window).marks}, timeout=20_000)
