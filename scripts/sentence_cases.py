@@ -247,6 +247,33 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"level": "30 W", "price": 0.0, "span": span(30, 30, 30, "W"), "rate": span(48, 47.6, 48.4)},
     ),
     "buys.nothing": ({"level": "8 W", "price": 1.0}, {"level": "4 W", "price": 0.0}),
+    "limits.by": ({"knobs": ("power limit",)}, {"knobs": ("power limit", "CPU clock ceiling", "cap")}),
+    "limits.open": ({"knobs": ("power limit",)}, {"knobs": ("CPU clock ceiling", "cap")}),
+    "limits.follows": (
+        {"knob": "power limit", "by": span(45, 38, 52, "%")}, {"knob": "cap", "by": span(0, -20, 20, "%")},
+    ),
+    "option.costs": (
+        {"option": "shadows high", "frame": span(1.8, 1.5, 2.1, "ms"), "watts": span(0.6, 0.4, 0.8, "W")},
+        {"option": "film grain on", "frame": span(0, -0.1, 0.1, "ms"), "watts": span(0, -0.1, 0.1, "W")},
+    ),
+    "option.costs-frames": (
+        {"option": "shadows high", "frame": span(1.8, 1.5, 2.1, "ms")},
+        {"option": "film grain on", "frame": span(0, -0.1, 0.1, "ms")},
+    ),
+    "option.dearest": ({"options": ("shadows high", "grass far")}, {"options": ("shadows high",)}),
+    "option.set": (
+        {"kept": ("shadows", "grass"), "rate": 41.0, "target": 40.0},
+        {"kept": (say("option.no-option"),), "rate": 40.0, "target": 40.0},
+    ),
+    "option.not-enough": ({"rate": 35.0, "target": 40.0}, {"rate": 39.9, "target": 40.0}),
+    "cap.holds": ({"cap": 40.0, "sure": 0.97}, {"cap": 59.94, "sure": 1.0}),
+    "cap.open": ({"cap": 40.0, "sure": 0.6}, {"cap": 59.94, "sure": 0.94}),
+    "cap.measured": (
+        {"cap": 40.0, "sure": 0.97, "draw": say("cap.draw", watts=span(16, 15.6, 16.4, "W"))},
+        {"cap": 59.94, "sure": 0.0, "draw": say("cap.no-draw")},
+    ),
+    "cap.draw": ({"watts": span(16, 15.6, 16.4, "W")}, {"watts": v(16, "W")}),
+    "cap.predicted": ({"cap": 40.0, "sure": 0.97}, {"cap": 26.667, "sure": 0.5}),
     "versus.one": ({"factor": "CPU boost"}, {"factor": "OS slot"}),
     "versus.better-than": (
         {"a": "boost off", "b": "boost on", "what": (FASTER, LESS_DRAW)},

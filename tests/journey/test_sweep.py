@@ -29,6 +29,7 @@ import numpy as np
 from dataclasses import replace
 from toy import Toy
 from hovrik.bench.protocol import Need
+from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.rig import OsSlot
 
 class TwoSlots(Toy):
@@ -62,6 +63,34 @@ class Dent(Toy):
             self.set["sustained_limit_w"] = 8.0
         super().wait(seconds)
         self.set = before
+
+OPTIONS = {"shadows": ("low", "high", 2.0), "grass": ("near", "far", 1.0), "grain": ("off", "on", 0.0)}
+
+class Options(Toy):
+    """Options that cost known milliseconds a frame, presets, a GPU ceiling that never binds, three refresh rates."""
+    def __init__(self):
+        super().__init__()
+        self.set.update({key: row[0] for key, row in OPTIONS.items()}, gpu_ceiling_mhz=1600.0, preset="medium")
+    def describe(self):
+        found = super().describe()
+        knobs = [Knob(key, key.capitalize(), levels=row[:2], starting=row[0]) for key, row in OPTIONS.items()]
+        knobs.append(Knob("gpu_ceiling_mhz", "GPU clock", "MHz", low=400.0, high=1600.0, step=50.0, starting=1600.0))
+        levels = ("low", "medium", "high")
+        knobs.append(Knob("preset", "Preset", levels=levels, order=Order.ORDERED, starting="medium"))
+        return replace(found, knobs=(*found.knobs, *knobs), rig=replace(found.rig, refresh_hz=(60.0, 80.0, 90.0)))
+    def wait(self, seconds):
+        self.extra = sum(row[2] for key, row in OPTIONS.items() if self.set[key] == row[1])
+        self.factor = {"low": 0.8, "medium": 1.0, "high": 1.3}[self.set["preset"]]
+        limit = self.set["sustained_limit_w"] - (2.0 if self.set["boost"] == "on" else 0.0)
+        usual = (1000.0 / (62.0 * (1.0 - np.exp(-0.14 * (limit - 1.0)))) + self.extra) * self.factor
+        until = self.now_ns() + round(seconds * 1e9)
+        while self.playing and self.last_ns < until:
+            took = usual * np.exp(self.level + 0.05 * self.rng.standard_normal())
+            if self.set["cap_fps"] != "none":
+                took = max(took, 1000.0 / self.set["cap_fps"])
+            self.last_ns += round(took * 1e6)
+            self.frames.append(self.last_ns)
+        self.watts.append((until, self.set["sustained_limit_w"]))
 
 class Broken(Toy):
     def describe(self):
@@ -154,6 +183,43 @@ def test_which_os_at_equal_measured_watts(folder):
     assert rates and rates[0]["verdict"] in ("better", "worse") and found["passes"] == 8
     greedy = swept(folder, "which-os", machine="more.py:Greedy")
     assert greedy["pick"] is None or not greedy["pick"]["level"].endswith("moss")
+
+
+def test_what_limits_the_rate(folder):
+    """Watts do: d log rate / d log limit = 0.14 w e^(-0.14 (w - 3)) / (1 - e^(-0.14 (w - 3))) = 0.48 at 15 W."""
+    found = swept(folder, "limits-it", machine="more.py:Options")
+    assert "limited by power limit" in found["sentence"] and found["passes"] <= 12
+    (watts,) = [text for text in found["reasons"] if "power limit" in text]
+    low, high = (float(n) for n in re.findall(r"-?[0-9.]+", watts)[:2])
+    assert low <= 48 <= high
+    capped = swept(folder, "limits-it", "--cap", 30, machine="more.py:Options")
+    assert "limited by cap" in capped["sentence"]
+
+
+def test_which_cap_holds_is_predicted_and_two_are_measured(folder):
+    """44.3 fps at 15 W with boost on, spread 5.2 %: the highest even cap whose low stays within 3 % is 45 or 40."""
+    found = swept(folder, "caps", machine="more.py:Options")
+    assert found["pick"]["level"] in (40.0, 45.0) and found["passes"] == 6 and found["over"] == "cap_fps"
+    assert any("predicted" in text for text in found["reasons"])
+
+
+def test_what_options_cost(folder):
+    named = ["--knob", "shadows=low,high", "--knob", "grass=near,far", "--knob", "grain=off,on"]
+    found = swept(folder, "options-cost", *named, machine="more.py:Options")
+    assert "shadows high" in found["sentence"].lower() and found["passes"] == 12
+    for text, truth in (("shadows", 2.0), ("grass", 1.0), ("grain", 0.0)):
+        (said,) = [reason for reason in found["reasons"] if reason.lower().startswith(text)]
+        low, high = (float(n) for n in re.findall(r"-?[0-9.]+", said)[:2])
+        assert low - 0.1 <= truth <= high + 0.1
+    held = swept(folder, "options-cost", *named, "--floor", 45, "--floor-figure", "mean", machine="more.py:Options")
+    assert held["pick"]["setup"]["shadows"] in ("low", "high") and "not measured" in " ".join(held["missing"])
+
+
+def test_the_best_set_up_that_holds(folder):
+    found = swept(folder, "title-setup", "--floor", 40, machine="more.py:Options")
+    assert found["pick"]["level"] == "medium" and "falls short" in found["sentence"] and found["passes"] <= 6
+    easy = swept(folder, "title-setup", "--floor", 30, machine="more.py:Options")
+    assert easy["pick"]["level"] == "high" and easy["passes"] <= 2
 
 
 def test_budgets_seeds_and_the_notebook(folder, tmp_path):

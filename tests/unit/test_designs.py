@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+import statsmodels.api as sm
 from helpers.build import QUESTION, counted
 
 from hovrik.core.errors import PlanError
@@ -12,16 +13,22 @@ from hovrik.core.facts.knob import LIMITS, Knob
 from hovrik.core.facts.rig import OsSlot, PowerMode, Rig
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.kinds.kind import Ask
+from hovrik.core.kinds.options_cost import costs, screening
 from hovrik.core.kinds.table import KINDS, kind_of
+from hovrik.core.passes.figures import PassFigures
+from hovrik.core.passes.point import Point
 from hovrik.core.plan.buys import BuysDesign
+from hovrik.core.plan.cap_check import CapCheckDesign
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
+from hovrik.core.plan.first_holds import FirstHoldsDesign
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.lowest import LowestDesign
 from hovrik.core.plan.rounds import Cell, RoundsDesign
 from hovrik.core.plan.steps import RESTART, laid_out, passes_in
 from hovrik.core.questions.question import KNOWN_KINDS
 from hovrik.core.read import response
+from hovrik.core.read.group import Counted
 
 LIKE = LadderDesign(1, 1, 1, repeats=4, seed=3)
 RIG = Rig("r", "R", 4.0, 20.0, slots=(OsSlot("one", "One"), OsSlot("two", "Two")), modes=(PowerMode("quiet", 9.2),))
@@ -145,3 +152,50 @@ def test_a_factorial_has_every_combination():
     design = kind_of("knob").design(replace(ASK, knobs=knobs, varied={"boost": ("off", "on"), "smt": ("off", "on")}))
     made = [tuple(sorted(one.setup.items())) for one in design.ask(Told()).wanted]
     assert len(set(made)) == 4 and all(made.count(one) == 4 for one in set(made))
+
+
+def test_the_screening_is_orthogonal():
+    """Columns of Plackett and Burman (1946): six of each sign, any two at right angles; so effects do not mix."""
+    table = screening(11)
+    assert (table.T @ table == 12 * np.eye(11)).all() and (table.sum(axis=0) == 0).all()
+
+
+def test_costs_are_those_of_least_squares():
+    """statsmodels (LIB) on the same passes; the prior spread counts as four degrees of freedom beside eight."""
+    rng = np.random.default_rng(4)
+    levels = {"a": ("off", "on"), "b": ("off", "on"), "c": ("off", "on")}
+    table = (screening(3) + 1) / 2
+    ms = 20.0 + table @ [2.0, 1.0, 0.0] + rng.normal(0, 0.3, 12)
+    passes = []
+    for at, (row, value) in enumerate(zip(table, ms)):
+        setup = Setup({key: levels[key][int(sign)] for key, sign in zip(levels, row)})
+        passes.append(Counted(f"p{at}", Point(setup), setup, PassFigures(values={"mean_fps": 1000.0 / value})))
+    found, base = costs(passes, levels)
+    fitted = sm.OLS(ms, sm.add_constant(table)).fit()
+    assert [one.frame_ms.value for one in found] == pytest.approx(fitted.params[1:])
+    assert base.value == pytest.approx(fitted.params[0])
+    widths = [one.frame_ms.high - one.frame_ms.low for one in found]
+    assert widths == pytest.approx(np.diff(fitted.conf_int()[1:], axis=1)[:, 0], rel=0.3)
+
+
+def test_set_ups_are_tried_best_first_until_one_holds():
+    setups = (static(12.0), static(10.0))
+    design = FirstHoldsDesign(setups, LIKE)
+    assert design.ask(Told()).wanted[0].setup == setups[0]
+    short = told(*(counted(12, 30.0, k) for k in range(2)))
+    assert design.ask(short).wanted[0].setup == setups[1]
+    held = told(*(counted(12, 30.0, k) for k in range(2)), *(counted(10, 60.0, k) for k in range(2)), batches=4)
+    assert design.ask(held).wanted == () and design_from({"design": design_to(design)}) == design
+
+
+def test_caps_are_measured_where_they_are_predicted_to_hold():
+    design = CapCheckDesign(
+        ((60.0, 60.0), (45.0, 0.0), (40.0, 80.0), (30.0, 60.0)), Setup(sustained_limit_w=12.0), LIKE
+    )
+    assert all(one.setup["cap_fps"] == "none" for one in design.ask(Told()).wanted)
+    passes = [counted(12, 44.5, k, rate_fps=50.0) for k in range(2)]
+    more = design.ask(replace(told(*passes), batches=1)).wanted
+    caps = {one.setup["cap_fps"] for one in more}
+    assert 40.0 in caps or (45.0 in caps and len(caps) == 2)
+    assert all(one.setup.get("refresh_hz") == 80.0 for one in more if one.setup["cap_fps"] == 40.0)
+    assert design_from({"design": design_to(design)}) == design

@@ -315,7 +315,9 @@ class Session(QObject):
         if question is None:
             self.design.check(rig)
             return self.design
-        return planning.design_of(question, rig, self.knobs, self.design)
+        snapshot = self.machine_seen.snapshot
+        now = snapshot.as_setup() if snapshot is not None else None
+        return planning.design_of(question, rig, self.knobs, self.design, now)
 
     def planned_passes(self) -> tuple[tuple[PlannedPass, ...], bool]:
         """The passes that it wants first, and whether these are all. Raises PlanError."""

@@ -29,7 +29,7 @@ def span(estimate: Estimate) -> str:
     if estimate.low is None or estimate.high is None:
         return f"{estimate.value:.3g}"
     digits = decimals((estimate.high - estimate.low) / 2)
-    low, high = f"{estimate.low:.{digits}f}", f"{estimate.high:.{digits}f}"
+    low, high = (f"{round(end, digits) + 0.0:.{digits}f}" for end in (estimate.low, estimate.high))  # no "-0.0"
     return low if low == high else f"{low} to {high}"
 
 

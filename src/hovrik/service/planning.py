@@ -27,8 +27,11 @@ def is_ladder(question: Question) -> bool:
     return question.kind == LOWEST_WATTS and question.parts.get("how", LADDER) != SEARCH
 
 
-def design_of(question: Question, rig: Rig, knobs: Sequence[Knob], ladder: LadderDesign) -> Design:
-    """The design of a question by its kind. knobs : on offer; ladder : limits, cap and lengths that a person chose.
+def design_of(
+    question: Question, rig: Rig, knobs: Sequence[Knob], ladder: LadderDesign, now: Setup | None = None
+) -> Design:
+    """The design of a question by its kind. knobs : on offer; ladder : limits, cap and lengths that a person chose;
+    now : what the machine reads.
 
     Raises PlanError, LimitError where it cannot be carried out.
     """
@@ -52,8 +55,11 @@ def design_of(question: Question, rig: Rig, knobs: Sequence[Knob], ladder: Ladde
     slots = tuple(parts.get("slots") or ()) or tuple(slot.key for slot in rig.slots)
     if question.kind == "knob":
         varied = {key: levels for key, levels in varied.items() if key == over}
+    if question.kind == "caps":
+        base = {key: level for key, level in base.items() if key in LIMITS}
     like = ladder if question.kind == LOWEST_WATTS else replace(ladder, heat_s=0.0)
-    return KINDS[question.kind].design(Ask(question, rig, own, Setup(base), varied, over, slots, like))
+    ask = Ask(question, rig, own, Setup(base), now or Setup(), varied, over, slots, like)
+    return KINDS[question.kind].design(ask)
 
 
 def center_w(question: Question, ladder: LadderDesign) -> float:

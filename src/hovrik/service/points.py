@@ -69,10 +69,13 @@ class Places:
         if rig is None:
             return ()
         slot, title = (self.newest(kind, question.keys[kind]) for kind in ("slot", "title"))
-        return knobs_of(
+        known_ones = knobs_of(
             rig, OsSlot.from_dict(slot.body) if slot else None, Title.from_dict(title.body) if title else None,
             absent=True,
         )  # fmt: skip
+        ids = {knob.id for knob in known_ones}
+        told = [Knob.from_dict(body) for body in question.parts.get("knobs") or ()]
+        return (*known_ones, *(knob for knob in told if knob.id not in ids))
 
     def names(self, kind: str) -> dict[str, str]:
         """Key to name of every rig, slot, title or scene."""

@@ -169,6 +169,8 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
         base[CAP] = NO_CAP
     base = {key: level for key, level in base.items() if key not in LIMITS or key in knobs}
     question = _question(machine, found, title.key, scene.key, request, kind, varied)
+    own = [knob.as_dict() for key, knob in knobs.items() if key not in LIMITS]
+    question = replace(question, parts={**question.parts, "knobs": own})
     wrong = [
         why for key, level in base.items()
         if (why := knobs[key].refusal(level) if key in knobs else f"This machine has no knob {key!r}. Leave it out.")
@@ -180,7 +182,8 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
         heat_s=HEAT_S if request.limit_die_c is not None and kind.asks_floor else 0.0,
     )  # fmt: skip
     slots = tuple(slot.key for slot in found.rig.slots)
-    ask = Ask(question, found.rig, knobs, Setup(base), varied, request.over, slots, like, _most(request, like))
+    now = machine.snapshot().as_setup()
+    ask = Ask(question, found.rig, knobs, Setup(base), now, varied, request.over, slots, like, _most(request, like))
     return kind, question, ask, kind.design(ask)
 
 
@@ -206,9 +209,11 @@ def _question(
     varied: Mapping[str, Sequence[Level]],
 ) -> Question:  # fmt: skip
     parts: dict[str, Any] = {}
-    over = request.over or (next(iter(varied), "") if request.kind == "knob" else "")
+    over = request.over or (next(iter(varied), "") if request.kind in ("knob", "options-cost") else "")
     if over:
         parts["over"] = over
+    if varied:
+        parts["levels"] = {key: list(levels) for key, levels in varied.items()}
     scope = Scope((found.rig.key,), (found.slot,), (title,), (scene,), machine.source() or Source.BATTERY)
     limits = tuple(
         Limit(figure, at_most=value)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 Level = float | int | str | bool
 
@@ -66,6 +67,21 @@ class Knob:
     by_hand: bool = False
     place: str = ""
     starting: Level | None = None
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON: what tells its levels apart and names them."""
+        made = {
+            "id": self.id, "label": self.label, "unit": self.unit, "levels": list(self.levels), "low": self.low,
+            "high": self.high, "step": self.step, "order": self.order.value, "phrase": self.phrase, "none": self.none,
+        }  # fmt: skip
+        return {key: value for key, value in made.items() if value not in (None, "", [])}
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any]) -> Knob:
+        """The inverse of `as_dict`; unknown keys are ignored."""
+        known = {k: v for k, v in body.items() if k in cls.__dataclass_fields__}
+        more = {"levels": tuple(body.get("levels", ())), "order": Order(body.get("order", Order.WORDS.value))}
+        return cls(**{"label": str(body["id"]), **known, **more})
 
     def refusal(self, value: Level) -> str | None:
         """Why `value` is not allowed, or None where it is."""

@@ -24,14 +24,18 @@ MOST_LEVELS = 16  # of a number that is bounded only
 
 @dataclass(frozen=True)
 class Ask:
-    """What a design is made of. knobs : that can be set, by id; base : what is set in every pass; varied : knob to the
+    """What a design is made of.
+
+    knobs : that can be set, by id; base : what is set in every pass; now : what the machine reads; varied : knob to the
     levels that are wanted of it; over : the factor that is asked about, "" that of the kind; slots : that the machine
-    can be brought into; like : lengths, repeats, seed; most : passes, None as many as it takes."""
+    can be brought into; like : lengths, repeats, seed; most : passes, None as many as it takes.
+    """
 
     question: Question
     rig: Rig
     knobs: Mapping[str, Knob]
     base: Setup = field(default_factory=Setup)
+    now: Setup = field(default_factory=Setup)
     varied: Mapping[str, tuple[Level, ...]] = field(default_factory=dict)
     over: str = ""
     slots: tuple[str, ...] = ()

@@ -5,11 +5,34 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from ..errors import PlanError
-from . import first_look, knob, lowest_watts, now, watts_buy, which_os
+from . import (
+    caps,
+    first_look,
+    knob,
+    limits_it,
+    lowest_watts,
+    now,
+    options_cost,
+    title_setup,
+    watts_buy,
+    which_os,
+)
 from .kind import Kind
 
 KINDS: Mapping[str, Kind] = {
-    one.id: one for one in (now.KIND, first_look.KIND, lowest_watts.KIND, knob.KIND, watts_buy.KIND, which_os.KIND)
+    one.id: one
+    for one in (
+        now.KIND,
+        first_look.KIND,
+        limits_it.KIND,
+        lowest_watts.KIND,
+        caps.KIND,
+        title_setup.KIND,
+        knob.KIND,
+        watts_buy.KIND,
+        options_cost.KIND,
+        which_os.KIND,
+    )
 }
 VERBS = ("look", "find", "does it pay", "compare", "how long")
 

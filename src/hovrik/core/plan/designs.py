@@ -9,7 +9,9 @@ from typing import Any
 from ..errors import PlanError
 from ..facts.setup import Setup
 from .buys import BuysDesign
+from .cap_check import CapCheckDesign
 from .design import Design
+from .first_holds import FirstHoldsDesign
 from .grid import LadderDesign, SetupsDesign
 from .lowest import LowestDesign
 from .rounds import RoundsDesign
@@ -37,6 +39,8 @@ DESIGNS: dict[str, Stored] = {
     "setups": Stored(SetupsDesign, _setups_to, _setups_from),
     "rounds": Stored(RoundsDesign, RoundsDesign.as_dict, RoundsDesign.from_dict),
     "lowest": Stored(LowestDesign, LowestDesign.as_dict, LowestDesign.from_dict),
+    "first-holds": Stored(FirstHoldsDesign, FirstHoldsDesign.as_dict, FirstHoldsDesign.from_dict),
+    "cap-check": Stored(CapCheckDesign, CapCheckDesign.as_dict, CapCheckDesign.from_dict),
     "buys": Stored(BuysDesign, BuysDesign.as_dict, BuysDesign.from_dict),
 }
 

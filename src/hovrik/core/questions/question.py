@@ -189,7 +189,10 @@ class Question:
         return self.body is None
 
 
-KNOWN_KINDS = frozenset({"now", "first-look", LOWEST_WATTS, "watts-buy", "knob", "which-os"})
+KNOWN_KINDS = frozenset({
+    "now", "first-look", "limits-it", LOWEST_WATTS, "caps", "title-setup", "knob", "watts-buy", "options-cost",
+    "which-os",
+})  # fmt: skip
 
 
 def _fields(kind: type, body: Mapping[str, Any]) -> dict[str, Any]:

@@ -277,7 +277,7 @@ def _down_words(response: Response, down: Group, group: Group, question: Questio
 def _up_words(response: Response, up: Group, group: Group, question: Question, context: Context) -> Message:
     name = _step_words(response, up, group)
     floor = question.terms.floor
-    if not response.factor.is_ordered and floor is not None and up.holds is not None and up.holds < NOT_GIVEN:
+    if floor is not None and up.holds is not None and up.holds < NOT_GIVEN:
         return _short_words(up, name, floor) or say("less-unjudged", step=name)
     costs = say("costs-unknown")
     if group.draw and up.draw:

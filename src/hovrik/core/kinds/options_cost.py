@@ -1,0 +1,161 @@
+"""What a title's options cost: a screening of up to eleven of them, two levels each, in twelve setups."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..errors import PlanError
+from ..facts.knob import Knob, Level
+from ..facts.setup import Setup
+from ..message import Value, say
+from ..plan.design import Design
+from ..plan.rounds import Cell, RoundsDesign
+from ..read.answer import Answer, Option, build
+from ..read.group import Counted
+from ..stats.estimate import Estimate, t_quantile
+from .kind import Ask, Kind, Seen
+
+ROW = "++-+++---+-"  # of the design of twelve: Plackett and Burman (1946), from memory; a test shows it orthogonal
+MOST = 11
+PRIOR_DOF, FRAME_SD, WATT_SD = 4.0, 0.015, 0.009  # spread of passes measured before, of a mean frame time and of watts
+
+
+def screening(options: int) -> np.ndarray:
+    """(12, options) of -1 and 1: each column with six of both, any two at right angles."""
+    first = np.array([1 if sign == "+" else -1 for sign in ROW])
+    rows = [np.roll(first, at) for at in range(MOST)]
+    return np.array([*rows, -np.ones(MOST, int)])[:, :options]
+
+
+def design(ask: Ask) -> Design:
+    """Twelve setups of the options that are named, at otherwise one setup. Raises PlanError."""
+    names = list(ask.varied)
+    if not 2 <= len(names) <= MOST:
+        raise PlanError(f"{len(names)} options are named. A screening takes 2 to {MOST}, each with two levels.")
+    levels = []
+    for name in names:
+        own = ask.varied[name]
+        wrong = [why for level in own for key in ask.bundle(name) if (why := ask.knobs[key].refusal(level))]
+        if wrong or len(own) != 2:
+            raise PlanError(wrong[0] if wrong else f"{name} has {len(own)} levels. A screening takes two of each.")
+        levels.append((own[0], own[1]))
+    cells = []
+    for row in screening(len(names)):
+        chosen = {
+            key: pair[int(sign > 0)] for name, pair, sign in zip(names, levels, row) for key in ask.bundle(name)
+        }  # fmt: skip
+        cells.append(Cell(Setup({**ask.base, **chosen})))
+    like = ask.lengths(repeats=max(1, (ask.most or 12) // 12), heat_s=0.0)
+    return RoundsDesign(tuple(cells), like, most=ask.most)
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What the second level of an option costs against the first: ms a frame and watts, with 95 % intervals."""
+
+    name: str
+    levels: tuple[Level, Level]
+    frame_ms: Estimate
+    watts: Estimate | None
+
+
+def costs(counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]]) -> tuple[list[Cost], Estimate | None]:
+    """Of each option by least squares over passes, and the mean frame time with all at the first level."""
+    rows = [one for one in counted if one.figures.value("mean_fps") and all(name in one.point.setup for name in levels)]
+    if len(rows) < len(levels) + 2:
+        return [], None
+    signs = np.array([[float(one.point.setup[name] == pair[1]) for name, pair in levels.items()] for one in rows])
+    design_ = np.column_stack((np.ones(len(rows)), signs))
+    frame = _fitted(design_, np.array([1000.0 / one.figures.values["mean_fps"] for one in rows]), FRAME_SD)
+    draws = [one.figures.value("draw_w") or one.figures.value("package_w") for one in rows]
+    watts = _fitted(design_, np.array([w or 0.0 for w in draws]), WATT_SD) if all(draws) else None
+    found = [
+        Cost(name, pair, _estimate(frame, at + 1, "ms"), _estimate(watts, at + 1, "W") if watts else None)
+        for at, (name, pair) in enumerate(levels.items())
+    ]  # fmt: skip
+    return found, _estimate(frame, 0, "ms")
+
+
+Fitted = tuple[np.ndarray, np.ndarray, float]
+
+
+def _fitted(design_: np.ndarray, y: np.ndarray, share_sd: float) -> Fitted:
+    """Coefficients, their standard errors, degrees of freedom; the spread drawn towards that measured before."""
+    solution, *_ = np.linalg.lstsq(design_, y, rcond=None)
+    rest = y - design_ @ solution
+    free = max(y.size - int(np.linalg.matrix_rank(design_)), 0)
+    variance = (PRIOR_DOF * (share_sd * float(y.mean())) ** 2 + float(rest @ rest)) / (PRIOR_DOF + free)
+    se = np.sqrt(variance * np.diag(np.linalg.pinv(design_.T @ design_)))
+    return solution, se, PRIOR_DOF + free
+
+
+def _estimate(fitted: Fitted, at: int, unit: str) -> Estimate:
+    value, half = float(fitted[0][at]), t_quantile(0.975, fitted[2]) * float(fitted[1][at])
+    return Estimate(value, value - half, value + half, unit)
+
+
+def answer(seen: Seen) -> Answer:
+    """What each option costs, dearest first; with a floor the cheapest set of first levels that reaches it."""
+    levels = _levels(seen)
+    found, base = costs(seen.counted, levels)
+    if not found or base is None:
+        return build(seen.responses, seen.question, seen.context)
+    dearest = sorted(found, key=lambda one: -abs(one.frame_ms.value))
+    because = tuple(
+        say("option.costs" if one.watts is not None else "option.costs-frames", option=_words(one, seen.knobs),
+            frame=_value(one.frame_ms), **({"watts": _value(one.watts)} if one.watts is not None else {}))
+        for one in dearest
+    )  # fmt: skip
+    floor = seen.question.terms.floor
+    if floor is None or not floor.is_of_frames:
+        sure = [one for one in dearest if (one.frame_ms.low or 0.0) * (one.frame_ms.high or 0.0) > 0]
+        says = say("option.dearest", options=tuple(_words(one, seen.knobs) for one in sure[:3])) if sure else say(
+            "option.none"
+        )  # fmt: skip
+        return Answer(says, None, None, because=because)
+    chosen, frame = _cheapest(found, base.value, 1000.0 / floor.edge)
+    setup = seen.counted[0].asked.with_(**chosen)
+    rate = 1000.0 / frame
+    option = Option(setup, "", None, {"mean_fps": Estimate(rate, None, None, "fps")})
+    if rate < floor.edge:
+        return Answer(say("option.not-enough", rate=rate, target=floor.value), None, None, because=because)
+    kept = tuple(_name(one.name, seen.knobs) for one in found if chosen[one.name] == one.levels[1])
+    says = say("option.set", rate=rate, target=floor.value, kept=kept or (say("option.no-option"),))
+    return Answer(says, None, option, because=because, lacks=(say("missing.verify"),))
+
+
+def _levels(seen: Seen) -> dict[str, tuple[Level, Level]]:
+    told = dict(seen.question.parts.get("levels") or {})
+    return {str(name): (own[0], own[1]) for name, own in told.items() if len(own) == 2}
+
+
+def _cheapest(found: Sequence[Cost], base_ms: float, most_ms: float) -> tuple[dict[str, Level], float]:
+    """Second levels kept, in the order in which the player named the options, as long as the frame time allows."""
+    chosen = {one.name: one.levels[0] for one in found}
+    frame = base_ms + sum(min(one.frame_ms.value, 0.0) for one in found)
+    for one in found:
+        if one.frame_ms.value <= 0:
+            chosen[one.name] = one.levels[1]
+        elif frame + one.frame_ms.value <= most_ms:
+            chosen[one.name], frame = one.levels[1], frame + one.frame_ms.value
+    return chosen, frame
+
+
+def _value(estimate: Estimate) -> Value:
+    return Value(estimate.value, estimate.unit, estimate.low, estimate.high)
+
+
+def _words(one: Cost, knobs: dict[str, Knob] | object) -> str:
+    return f"{_name(one.name, knobs)} {one.levels[1]}"
+
+
+def _name(key: str, knobs: object) -> str:
+    knob = knobs.get(key) if hasattr(knobs, "get") else None
+    label: str = knob.label if knob is not None else key.replace("_", " ")
+    return label.lower() if label[:2].istitle() else label
+
+
+KIND = Kind("options-cost", "does it pay", "see what the title's options cost", "", design, answer, asks_floor=False)

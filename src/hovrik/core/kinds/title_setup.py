@@ -1,0 +1,39 @@
+"""Which of a title's set-ups can be afforded: the best first, with the highest cap first, until one holds."""
+
+from __future__ import annotations
+
+from ..errors import PlanError
+from ..facts.knob import CAP, Level, Order, is_number
+from ..facts.setup import Setup
+from ..plan.design import Design
+from ..plan.first_holds import FirstHoldsDesign
+from ..read.answer import Answer, build
+from .kind import Ask, Kind, Seen
+
+SET_UP = "preset"
+
+
+def design(ask: Ask) -> Design:
+    """Levels of the set-up, best first, each with the caps that are named, highest first. Raises PlanError."""
+    over = ask.over or SET_UP
+    keys, levels = ask.bundle(over), ask.levels(over)
+    if ask.question.terms.floor is None:
+        raise PlanError("What can be afforded depends on what has to hold. Give a floor, such as 40 frames a second.")
+    if ask.knobs[keys[0]].order is Order.WORDS and not ask.varied.get(over):
+        raise PlanError(f"Which {over} is best? Name its levels, the best first.")
+    ordered = levels[::-1] if ask.knobs[keys[0]].order is not Order.WORDS else tuple(ask.varied.get(over, levels))
+    caps: tuple[Level, ...] = tuple(ask.varied.get(CAP, ()))
+    caps = tuple(sorted((cap for cap in caps if is_number(cap)), key=float, reverse=True))
+    setups = [
+        Setup({**ask.base, **dict.fromkeys(keys, level), **({CAP: cap} if cap is not None else {})})
+        for level in ordered for cap in (caps or (None,))
+    ]  # fmt: skip
+    return FirstHoldsDesign(tuple(setups), ask.lengths(heat_s=0.0), ask.question.terms.sure, ask.most)
+
+
+def answer(seen: Seen) -> Answer:
+    """The sentence of what holds, along the set-ups."""
+    return build(seen.responses, seen.question, seen.context)
+
+
+KIND = Kind("title-setup", "find", "find the best set-up of the title that holds", SET_UP, design, answer)

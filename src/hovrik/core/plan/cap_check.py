@@ -1,0 +1,79 @@
+"""Which cap holds with the limits left alone: one uncapped pass predicts every cap, two of them are measured."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..facts.knob import CAP, NO_CAP, REFRESH
+from ..facts.setup import Setup
+from ..facts.terms import School
+from ..model.capped import capped
+from ..passes.figure import low_id
+from .design import Told
+from .grid import LadderDesign
+from .steps import Asked, Wanted
+
+VERIFIED, ROUNDS, UNCAPPED = 2, 2, 2
+
+
+@dataclass(frozen=True)
+class CapCheckDesign:
+    """caps : (cap, refresh) that the panel shows evenly, highest first; refresh 0 where it cannot be set; sure : chance
+    from which a cap is expected to hold."""
+
+    caps: tuple[tuple[float, float], ...]
+    base: Setup
+    like: LadderDesign
+    tolerance: float = 0.03
+    sure: float = 0.5
+    most: int | None = None
+
+    def ask(self, told: Told) -> Asked:
+        """Without a cap, then the highest cap that is expected to hold and the one next to it."""
+        if not told.batches:
+            uncapped = self.base.with_(**{CAP: NO_CAP})
+            passes = tuple(self.like.wanted(uncapped, number) for number in range(UNCAPPED))[: self.most]
+            return Asked(passes, "without a cap", done=self.most == len(passes))
+        if told.batches > 1:
+            return Asked(())
+        likely = self._likely(told)
+        left = None if self.most is None else max(self.most - len(told.passes), 0)
+        wanted = [self._wanted(at, number) for number in range(ROUNDS) for at in likely][:left]
+        return Asked(tuple(wanted), "what is predicted to hold")
+
+    def _wanted(self, at: int, number: int) -> Wanted:
+        cap, refresh = self.caps[at]
+        more = {REFRESH: refresh} if refresh else {}
+        return self.like.wanted(self.base.with_(**{CAP: cap, **more}), UNCAPPED + number)
+
+    def _likely(self, told: Told) -> list[int]:
+        """Places of two caps: the highest that is expected to hold, and the one above it, else the one below."""
+        chances: dict[int, float] = {}
+        for response in told.responses:
+            if response.ladder is None:
+                continue
+            for at, (cap, _) in enumerate(self.caps):
+                found = [one for one in capped(response.ladder, cap, self.tolerance, low_id(School.PERCENTILE)) if one]
+                if found and found[0].holds is not None:
+                    chances[at] = found[0].holds
+        first = next((at for at in sorted(chances) if chances[at] >= self.sure), len(self.caps) - 1)
+        other = first - 1 if first > 0 and chances.get(first - 1, 0.0) > 0.05 else first + 1
+        return [at for at in dict.fromkeys((first, other)) if 0 <= at < len(self.caps)][:VERIFIED]
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            **self.like.as_dict(), "caps": [list(pair) for pair in self.caps], "base": self.base.as_dict(),
+            "tolerance": self.tolerance, "sure": self.sure, "most": self.most,
+        }  # fmt: skip
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any]) -> CapCheckDesign:
+        """The inverse of `as_dict`."""
+        caps = tuple((float(cap), float(refresh)) for cap, refresh in body["caps"])
+        return cls(
+            caps, Setup(body["base"]), LadderDesign.from_dict(body), float(body["tolerance"]), float(body["sure"]),
+            body.get("most"),
+        )  # fmt: skip
