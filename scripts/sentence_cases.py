@@ -274,6 +274,21 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "cap.draw": ({"watts": span(16, 15.6, 16.4, "W")}, {"watts": v(16, "W")}),
     "cap.predicted": ({"cap": 40.0, "sure": 0.97}, {"cap": 26.667, "sure": 0.5}),
+    "missing.pairs": ({"pairs": 30}, {"pairs": 1}),
+    "flip.better": (
+        {"a": "boost off", "b": "boost on", "by": span(5, 2, 8, "%"), "pairs": 14},
+        {"a": "boost off", "b": "boost on", "by": Value(5.0, "%", digits=1), "pairs": 1},
+    ),
+    "flip.same": (
+        {"a": "boost off", "b": "boost on", "pairs": 30}, {"a": "boost off", "b": "boost on", "pairs": 1},
+    ),
+    "flip.open": (
+        {"a": "boost off", "b": "boost on", "pairs": 8}, {"a": "boost off", "b": "boost on", "pairs": 0},
+    ),
+    "flip.figure": (
+        {"figure": "draw", "by": span(-5, -6, -4, "%"), "pairs": 14},
+        {"figure": "draw", "by": Value(0.0, "%", digits=1), "pairs": 1},
+    ),
     "versus.one": ({"factor": "CPU boost"}, {"factor": "OS slot"}),
     "versus.better-than": (
         {"a": "boost off", "b": "boost on", "what": (FASTER, LESS_DRAW)},

@@ -107,3 +107,21 @@ def test_what_each_watt_buys(window, qtbot):
     assert "more follow" in window.stage("Plan").note.text() or int(window.stage("Plan").figures["passes"].text()) > 4
     assert run(window, qtbot) >= 8
     qtbot.waitUntil(lambda: "last_paying" in {mark.id for mark in answer(window).marks}, timeout=20_000)
+
+
+def test_a_knob_flipped_while_playing(window, qtbot):
+    ask(window, "flip")
+    window.show_stage("Plan")
+    plan = window.stage("Plan")
+    plan.knob.setCurrentIndex(plan.knob.findData("boost"))
+    assert plan.figures["passes"].text() == "4" and "more follow" in plan.note.text()
+    assert not plan.pass_s.isVisible() and plan.start.isEnabled()
+    made = run(window, qtbot)
+    assert made >= 4 and made % 2 == 0
+    qtbot.waitUntil(lambda: "pair" in answer(window).sentence, timeout=20_000)
+    records = window.session.notebook.passes()
+    assert {record.purpose for record in records[-made:]} == {"flip"}
+    ask(window, "lowest-watts")
+    qtbot.waitUntil(lambda: window.session.evaluation.question.kind == "lowest-watts", timeout=20_000)
+    qtbot.waitUntil(lambda: answer(window).option is not None, timeout=20_000)
+    assert window.session.evaluation.context.counted == 36  # blocks of a flip enter no other figure

@@ -28,7 +28,7 @@ from ..core.passes import energy, figures, heat
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
-from ..core.passes.purpose import HEAT, purpose
+from ..core.passes.purpose import FLIP, HEAT, purpose
 from ..core.passes.record import Origin, PassRecord
 from ..core.passes.sections import section_figures
 from ..core.passes.verdict import Verdict
@@ -67,7 +67,15 @@ class PassView:
     @property
     def counted(self) -> Counted:
         """What groups are made of."""
-        return Counted(self.record.id, self.point, self.record.asked, self.figures)
+        record = self.record
+        pair = f"{record.plan_id}/{record.plan_index // 2}" if record.plan_index is not None else ""
+        return Counted(record.id, self.point, record.asked, self.figures, pair)
+
+    def counts_for(self, question: Question) -> bool:
+        """Whether it enters the figures of a question: blocks of a flip count for flips alone."""
+        if question.kind == FLIP:
+            return self.verdict.counts and not self.deleted and self.record.purpose == FLIP
+        return self.counts
 
 
 @dataclass(frozen=True)
@@ -147,7 +155,7 @@ def evaluate(
     records = memory.records(scope(question, factor.place))
     constants = _Constants(memory, memory.records(PassQuery(rig=question.rig, purpose=HEAT)))
     views = _views(memory, records, notes, constants, progress, section)
-    counted = [view for view in views if view.counts]
+    counted = [view for view in views if view.counts_for(question)]
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     responses = _with_incidents(responses, _incidents(notebook, places, question))
     responses = with_limits(responses, question.terms.limits)

@@ -53,7 +53,7 @@ def design_of(
     if cap and question.kind != "now":
         base = {**base, CAP: NO_CAP if ladder.cap_fps is None else ladder.cap_fps}
     slots = tuple(parts.get("slots") or ()) or tuple(slot.key for slot in rig.slots)
-    if question.kind == "knob":
+    if question.kind in ("knob", "flip"):
         varied = {key: levels for key, levels in varied.items() if key == over}
     if question.kind == "caps":
         base = {key: level for key, level in base.items() if key in LIMITS}

@@ -194,7 +194,7 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     if not planned.batches or planned.batches[-1].is_last:
         return ()
     found = evaluate(notebook, planned.question, memory=memory)
-    counted = [view for view in found.views if view.counts]
+    counted = [view for view in found.views if view.counts_for(planned.question)]
     told = Told(len(planned.batches), [view.counted for view in counted], found.responses)
     asked = planned.design.ask(told)
     ids = tuple(view.record.id for view in counted)

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from ...core import degrees
 from ...core.errors import HovrikError, PlanError
-from ...core.facts.knob import LIMITS, Knob, Level, named, shown
+from ...core.facts.knob import LIMITS, Knob, Level, Where, named, shown
 from ...core.passes.energy import Overhead
 from ...core.passes.purpose import HEAT
 from ...core.plan.grid import LadderDesign
@@ -29,7 +29,7 @@ from ...core.questions.question import LOWEST_WATTS
 from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
 from ...service.library import titles
-from ...service.planning import LADDER, SEARCH, center_w, is_ladder, with_part
+from ...service.planning import LADDER, OF_CHOSEN_LIMITS, SEARCH, center_w, is_ladder, with_part
 from ...service.sweeps import levels_of
 from ...store.files.write.run_sheet import run_sheet
 from ..commands import set_design, set_question, set_room
@@ -44,6 +44,7 @@ from ..widgets.room import PICTURE_PX
 from .base import Stage
 
 HEAT_S = 900.0
+OF_A_KNOB = frozenset({"knob", "flip"})
 
 _NO_ROOM = -21.0  # shown as not noted
 
@@ -226,9 +227,10 @@ class PlanStage(Stage):
         question, form = self.session.question, self._form
         kind = question.kind if question is not None else LOWEST_WATTS
         rows = {
-            self.how: kind == LOWEST_WATTS, self.knob: kind == "knob", self.levels: kind == "knob",
-            self.from_w: kind != "now", self.to_w: kind not in ("now", "knob"),
-            self.step_w: kind not in ("now", "knob"),
+            self.how: kind == LOWEST_WATTS, self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
+            self.from_w: kind != "now", self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
+            self.pass_s: kind != "flip", self.soak_s: kind != "flip", self.cool_s: kind != "flip",
+            self.until_settled: kind != "flip",
             self.repeats: kind in ("knob", "which-os") or question is None or is_ladder(question),
             self.has_heat: kind == LOWEST_WATTS,
         }  # fmt: skip
@@ -236,11 +238,14 @@ class PlanStage(Stage):
             form.setRowVisible(field, is_of_use)
         words = form.labelForField(self.from_w)
         if isinstance(words, QLabel):
-            words.setText("Static limit" if kind == "knob" else "Static limit from")
+            words.setText("Static limit from" if kind in OF_CHOSEN_LIMITS else "Static limit")
         if question is None:
             return
         self.how.show_key(str(question.parts.get("how", LADDER)))
-        offered = [knob for knob in self.session.knobs if knob.id not in LIMITS and len(_usual_levels(knob)) > 1]
+        offered = [
+            knob for knob in self.session.knobs
+            if knob.id not in LIMITS and len(_usual_levels(knob)) > 1 and (kind != "flip" or knob.where is Where.LIVE)
+        ]  # fmt: skip
         self.knob.offer([("", "choose one"), *((knob.id, knob.label) for knob in offered)])
         over = str(question.parts.get("over") or "")
         self.knob.show_key(over)
@@ -250,11 +255,12 @@ class PlanStage(Stage):
 
     def _on_edited(self, field: str) -> None:
         before, question = self.session.design, self.session.question
-        if question is not None and question.kind == "knob" and field == "from_w":
+        centred = question is not None and question.kind not in (*OF_CHOSEN_LIMITS, "now")
+        if question is not None and centred and field == "from_w":
             if self.from_w.value() != center_w(question, before):
                 set_question(self.session, with_part(question, at_w=self.from_w.value()))
             return
-        lowest = before.from_w if question is not None and question.kind == "knob" else self.from_w.value()
+        lowest = before.from_w if centred else self.from_w.value()
         edited = LadderDesign(
             lowest, self.to_w.value(), self.step_w.value(),
             self.cap_fps.value() if self.has_cap.isChecked() else None, int(self.repeats.value()),
@@ -306,7 +312,7 @@ class PlanStage(Stage):
         design = self.session.design
         for name in ("from_w", "to_w", "step_w", "repeats", "pass_s", "soak_s", "cool_s", "seed"):
             getattr(self, name).show_value(float(getattr(design, name)))
-        if self.session.question is not None and self.session.question.kind == "knob":
+        if self.session.question is not None and self.session.question.kind not in (*OF_CHOSEN_LIMITS, "now"):
             self.from_w.show_value(center_w(self.session.question, design))
         for box, on in (
             (self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0),

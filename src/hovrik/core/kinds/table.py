@@ -8,6 +8,7 @@ from ..errors import PlanError
 from . import (
     caps,
     first_look,
+    flip,
     knob,
     limits_it,
     lowest_watts,
@@ -29,6 +30,7 @@ KINDS: Mapping[str, Kind] = {
         caps.KIND,
         title_setup.KIND,
         knob.KIND,
+        flip.KIND,
         watts_buy.KIND,
         options_cost.KIND,
         which_os.KIND,

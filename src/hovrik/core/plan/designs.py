@@ -12,6 +12,7 @@ from .buys import BuysDesign
 from .cap_check import CapCheckDesign
 from .design import Design
 from .first_holds import FirstHoldsDesign
+from .flip import FlipDesign
 from .grid import LadderDesign, SetupsDesign
 from .lowest import LowestDesign
 from .rounds import RoundsDesign
@@ -41,6 +42,7 @@ DESIGNS: dict[str, Stored] = {
     "lowest": Stored(LowestDesign, LowestDesign.as_dict, LowestDesign.from_dict),
     "first-holds": Stored(FirstHoldsDesign, FirstHoldsDesign.as_dict, FirstHoldsDesign.from_dict),
     "cap-check": Stored(CapCheckDesign, CapCheckDesign.as_dict, CapCheckDesign.from_dict),
+    "flip": Stored(FlipDesign, FlipDesign.as_dict, FlipDesign.from_dict),
     "buys": Stored(BuysDesign, BuysDesign.as_dict, BuysDesign.from_dict),
 }
 

@@ -190,7 +190,7 @@ class Question:
 
 
 KNOWN_KINDS = frozenset({
-    "now", "first-look", "limits-it", LOWEST_WATTS, "caps", "title-setup", "knob", "watts-buy", "options-cost",
+    "now", "first-look", "limits-it", LOWEST_WATTS, "caps", "title-setup", "knob", "flip", "watts-buy", "options-cost",
     "which-os",
 })  # fmt: skip
 

@@ -36,12 +36,13 @@ HEAT_DOF = 60.0  # its quantile is 2: settled temperatures are given to two stan
 
 @dataclass(frozen=True)
 class Counted:
-    """A pass that counts, with its figures. asked : the knobs it was asked for."""
+    """A pass that counts, with its figures. asked : the knobs it was asked for; pair : of blocks that it belongs to."""
 
     id: str
     point: Point
     asked: Setup
     figures: PassFigures
+    pair: str = ""
 
 
 @dataclass(frozen=True)
