@@ -162,6 +162,12 @@ def set_design(session: Session, design: LadderDesign, field: str) -> None:
     session.undo_stack.push(SetValue(session, f"change {field}", read, session.set_design, design, f"design {field}"))
 
 
+def set_sequence(session: Session, sequence: tuple[int, ...], what: str) -> None:
+    """Change the order of the plan's passes."""
+    read = lambda: session.sequence  # noqa: E731
+    session.undo_stack.push(SetValue(session, what, read, session.set_sequence, sequence))
+
+
 def set_room(session: Session, room_c: float | None) -> None:
     """Change the room temperature noted with passes."""
     read = lambda: session.room_c  # noqa: E731

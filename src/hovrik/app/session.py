@@ -25,6 +25,7 @@ from ..core.passes.checks import Thresholds
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds
 from ..core.plan.design import Design
+from ..core.plan.edited import EditedDesign
 from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import line_to_plan_with
 from ..core.plan.steps import PlannedPass
@@ -92,6 +93,7 @@ class Session(QObject):
         self.question = found.question or self.first_question()
         self.design = found.design or DEFAULT_DESIGN
         self.room_c = found.room_c
+        self.sequence: tuple[int, ...] = ()  # places in what the design wants, as a person put them; () as it wants
 
     def tell_faults(self) -> None:
         """Say what of the notebook could not be read so far; it is left out and kept."""
@@ -138,9 +140,16 @@ class Session(QObject):
 
     # -- setters, called by undo commands only
 
+    def set_sequence(self, sequence: tuple[int, ...]) -> None:
+        """Replace the order in which the passes of the plan are made, () that of its design."""
+        if sequence != self.sequence:
+            self.sequence = sequence
+            self.design_changed.emit()
+
     def set_question(self, question: Question) -> None:
         """Replace the question."""
         if question != self.question:
+            self.sequence = ()
             if self.question is None or question.keys["scene"] != self.question.keys["scene"]:
                 self.within = ""
             self.question = question
@@ -150,6 +159,7 @@ class Session(QObject):
     def set_design(self, design: LadderDesign) -> None:
         """Replace the plan being edited."""
         if design != self.design:
+            self.sequence = ()
             self.design = design
             self._remember("design", design.as_dict())
             self.design_changed.emit()
@@ -315,6 +325,10 @@ class Session(QObject):
         if question is None:
             self.design.check(rig)
             return self.design
+        design = self._own_design(question, rig)
+        return EditedDesign(design, self.sequence) if self.sequence else design
+
+    def _own_design(self, question: Question, rig: Rig) -> Design:
         snapshot = self.machine_seen.snapshot
         now = snapshot.as_setup() if snapshot is not None else None
         return planning.design_of(question, rig, self.knobs, self.design, now)

@@ -66,9 +66,10 @@ def blocks_of(
 
 
 class SchedulePlot(Plot):
-    """The passes of a plan over its minutes. Signals: chosen (index of a pass)."""
+    """The passes of a plan over its minutes. Signals: chosen (index of a pass), moved (index, place in the order)."""
 
     chosen = pyqtSignal(int)
+    moved = pyqtSignal(int, int)
 
     def __init__(self) -> None:
         super().__init__("The plan over time", "minutes from the start", "")
@@ -76,6 +77,7 @@ class SchedulePlot(Plot):
         self._blocks: list[Block] = []
         self._words: dict[int, str] = {}
         self._chosen: int | None = None
+        self._held: int | None = None
         self.setMouseEnabled(True, False)
         self.hint("")
 
@@ -148,11 +150,38 @@ class SchedulePlot(Plot):
         kind = next(b.kind for b in self._blocks if b.index == at and b.begin <= x <= b.end)
         return self._words[at] + ("" if kind == MEASURE else f" ({kind})")
 
+    def place_for(self, index: int, x: float) -> int:
+        """Where in the order a pass comes that is taken to a time."""
+        middles = {
+            block.index: (block.begin + block.end) / 2 for block in self._blocks if block.kind in (MEASURE, HEAT)
+        }  # fmt: skip
+        return sum(middle < x for at, middle in middles.items() if at != index)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """A click chooses a pass."""
+        """A press on a block chooses its pass; one beside them moves the picture."""
+        self._held = None
         if event is not None and event.button() is Qt.MouseButton.LeftButton:
-            place = self.getPlotItem().getViewBox().mapSceneToView(self.mapToScene(event.position().toPoint()))
-            at = self.index_at(place.x(), place.y())
-            if at is not None:
-                self.chosen.emit(at)
+            self._held = self.index_at(*self._at(event))
+            if self._held is not None:
+                self.chosen.emit(self._held)
+                return
         super().mousePressEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A block that was dragged comes where it is let go."""
+        held, self._held = self._held, None
+        if held is not None and event is not None:
+            x, y = self._at(event)
+            if self.index_at(x, y) != held:
+                self.moved.emit(held, self.place_for(held, x))
+            return
+        super().mouseReleaseEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """While a block is held the picture stays."""
+        if self._held is None:
+            super().mouseMoveEvent(event)
+
+    def _at(self, event: QMouseEvent) -> tuple[float, float]:
+        place = self.getPlotItem().getViewBox().mapSceneToView(self.mapToScene(event.position().toPoint()))
+        return float(place.x()), float(place.y())

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import math
+from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -13,7 +17,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QListWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -22,9 +25,12 @@ from ...core import degrees
 from ...core.errors import HovrikError, PlanError
 from ...core.facts.knob import LIMITS, Knob, Level, Where, named, shown
 from ...core.passes.energy import Overhead
+from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
 from ...core.plan.grid import LadderDesign
+from ...core.plan.resolution import detectable
 from ...core.plan.schedule import Totals, total
+from ...core.plan.steps import PlannedPass
 from ...core.questions.question import LOWEST_WATTS
 from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
@@ -40,6 +46,7 @@ from ..session import Session
 from ..theme.tokens import TARGET_PX
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, NumberField, button, label
+from ..widgets.plan_order import PlanOrder
 from ..widgets.room import PICTURE_PX
 from .base import Stage
 
@@ -63,6 +70,9 @@ class PlanStage(Stage):
         self.totals: Totals | None = None
         self._told: tuple[Any, ...] = ()
         self.pages.add("Knobs", self._knobs())
+        self.editor = PlanOrder(session, self.say)
+        self.order, self.edits, self.minutes = self.editor.order, self.editor.edits, self.editor.minutes
+        self.pages.add("Order", self.editor)
         self.pages.add("Charge", self._charge())
         self.pages.beside("Schedule", self._takes(), share=1.6)
         self.start = button("Keep the plan and start it (F5)", "main")
@@ -160,25 +170,18 @@ class PlanStage(Stage):
         self.note = label("", "soft", wrap=True)
         card.body.addWidget(self.note)
         column.addWidget(card)
-        lower = QHBoxLayout()
-        lower.setSpacing(8)
-        order = QVBoxLayout()
-        order.addWidget(label("Order of passes", "heading"))
-        self.order = QListWidget()
-        self.order.setAccessibleName("Order of passes")
-        self.order.setMinimumHeight(180)
-        order.addWidget(self.order, 1)
-        lower.addLayout(order, 2)
-        right = QVBoxLayout()
-        right.addWidget(label("Over time", "heading"))
+        column.addWidget(label("Over time", "heading"))
         self.schedule = SchedulePlot()
         self.schedule.setMinimumHeight(PICTURE_PX)
         self.schedule.chosen.connect(self._on_chosen)
+        self.schedule.moved.connect(self.editor.move_to)
         self.order.currentRowChanged.connect(self._on_row)
-        right.addWidget(self.schedule, 1)
-        lower.addLayout(right, 5)
-        column.addLayout(lower, 1)
+        column.addWidget(self.schedule, 1)
         return page
+
+    def say(self, text: str) -> None:
+        """How the last edit went."""
+        self.printed.setText(text)
 
     def _charge(self) -> QWidget:
         page = QWidget()
@@ -326,6 +329,27 @@ class PlanStage(Stage):
         self.room_c.show_value(degrees.shown(self.session.room_c if self.session.room_c is not None else _NO_ROOM))
         self._show_totals()
 
+    def _tells(self, passes: Sequence[PlannedPass]) -> str:
+        """What the plan will be able to tell apart between two of its setups, by this scene's own spread."""
+        counts = Counter((one.setup, one.slot) for one in passes if one.purpose != HEAT)
+        repeats = min(counts.values(), default=0)
+        if len(counts) < 2:
+            return ""
+        if repeats < 2:
+            return "One pass of a setup tells it apart from another only by the spread of other scenes."
+        found = self.session.evaluation
+        groups = [group for one in found.responses for group in one.groups] if found is not None else []
+        spreads = [
+            (mean.se * math.sqrt(mean.n), mean.value) for group in groups if (mean := group.rate) and mean.n > 1
+        ]  # fmt: skip
+        sd = max(float(np.median([spread for spread, _ in spreads])), 0.003) if spreads else BY_ID["mean_fps"].prior_sd
+        share = detectable(sd, repeats)
+        rate = float(np.median([value for _, value in spreads])) if spreads else 0.0
+        frames = f" ({share * rate:.1f} frames)" if rate else ""
+        how = "this scene's own spread" if spreads else "the spread of other scenes"
+        part = f"{100 * share:.1g} % of the rate{frames}"
+        return f"{repeats} passes a setup tell two of them apart by {part}, by {how}."
+
     def _charge_now(self) -> float:
         """Charge of the machine where it can be read (share), else full."""
         charge = self.session.machine_seen.charge
@@ -334,7 +358,10 @@ class PlanStage(Stage):
     def _show_totals(self) -> None:
         """What the plan takes; nothing is drawn anew where that is as it was."""
         design, rig = self.session.design, self.session.rig
-        told = (design, rig, self.session.overhead, self.session.machine_seen.charge, self.session.question)
+        told = (
+            design, rig, self.session.overhead, self.session.machine_seen.charge, self.session.question,
+            self.session.sequence, id(self.session.evaluation),
+        )  # fmt: skip
         if told == self._told:
             return
         self._told = told
@@ -385,7 +412,7 @@ class PlanStage(Stage):
                 if self.session.machine_seen.charge is not None
                 else " Charge from a full battery, as nobody has read it."
             )
-            + f" Draw predicted {_line_words(self.session.overhead)}."
+            + f" Draw predicted {_line_words(self.session.overhead)}. {self._tells(passes)}"
         )
         names = {slot.key: slot.name for slot in rig.slots}
         self.order.clear()

@@ -11,6 +11,7 @@ from ..facts.setup import Setup
 from .buys import BuysDesign
 from .cap_check import CapCheckDesign
 from .design import Design
+from .edited import EditedDesign
 from .first_holds import FirstHoldsDesign
 from .flip import FlipDesign
 from .grid import LadderDesign, SetupsDesign
@@ -45,6 +46,17 @@ DESIGNS: dict[str, Stored] = {
     "flip": Stored(FlipDesign, FlipDesign.as_dict, FlipDesign.from_dict),
     "buys": Stored(BuysDesign, BuysDesign.as_dict, BuysDesign.from_dict),
 }
+
+
+def _edited_to(design: EditedDesign) -> dict[str, Any]:
+    return {"inner": design_to(design.inner), "sequence": list(design.sequence)}
+
+
+def _edited_from(body: Mapping[str, Any]) -> Design:
+    return EditedDesign(design_from({"design": body["inner"]}), tuple(int(at) for at in body["sequence"]))
+
+
+DESIGNS["edited"] = Stored(EditedDesign, _edited_to, _edited_from)
 
 
 def design_to(design: Design) -> dict[str, Any]:

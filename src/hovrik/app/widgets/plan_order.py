@@ -1,0 +1,130 @@
+"""The passes of a plan in their order: moved, dropped, repeated, fitted into the time there is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
+
+from ...core.errors import PlanError
+from ...core.facts.setup import Setup
+from ...core.plan.edited import moved, with_controls
+from ...core.plan.trim import trimmed
+from ...core.words import plural
+from ..commands import set_sequence
+from ..session import Session
+from .fields import NumberField, button, label
+from .flow import FlowLayout
+
+
+class PlanOrder(QWidget):
+    """The list with its buttons. say : told how an edit went."""
+
+    def __init__(self, session: Session, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._session, self._say = session, say
+        self.order = QListWidget()
+        self.order.setAccessibleName("Order of passes")
+        self.order.setMinimumHeight(180)
+        self.order.setDragDropMode(QListWidget.DragDropMode.InternalMove)
+        model = self.order.model()
+        if model is not None:
+            model.rowsMoved.connect(self._on_dragged)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(label("Order of passes", "heading"))
+        column.addWidget(self.order, 1)
+        column.addWidget(self._edits())
+
+    def _edits(self) -> QWidget:
+        """Buttons that change the order, each with a key of its own."""
+        holder = QWidget()
+        flow = FlowLayout(holder, line_gap=4)
+        self.edits = {}
+        for key, words, keys, act, tip in (
+            ("earlier", "Earlier", "Alt+Up", lambda: self._move(-1), "Make this pass earlier"),
+            ("later", "Later", "Alt+Down", lambda: self._move(1), "Make this pass later"),
+            ("drop", "Drop", "Del", self._drop, "Leave this pass out"),
+            ("repeat", "Repeat", "Ctrl+D", self._repeat, "Make this pass once more, right after it"),
+            ("controls", "Controls", "Ctrl+K", self._controls,
+             "A pass of the middle setup at start, middle and end: a drift of machine or room shows in them"),
+            ("as_was", "As designed", "Ctrl+0", lambda: self._edit((), "order as designed"), "The order of the design"),
+            ("fit", "Fit into …", "Ctrl+M", self._fit, "Drop the passes that are missed least until it fits"),
+        ):  # fmt: skip
+            made = button(words, tip=f"{tip} ({keys})")
+            made.clicked.connect(act)
+            action = QAction(words, self.order)
+            action.setShortcut(keys)
+            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            action.triggered.connect(act)
+            self.order.addAction(action)
+            self.edits[key] = made
+            flow.addWidget(made)
+        self.minutes = NumberField("Minutes there are", "min", 5, 6000, 5)
+        self.minutes.show_value(45)
+        flow.addWidget(self.minutes)
+        return holder
+
+    def _sequence(self) -> tuple[int, ...]:
+        """Places in what the design wants, in the order shown."""
+        return self._session.sequence or tuple(range(self.order.count()))
+
+    def _edit(self, sequence: tuple[int, ...], what: str, row: int | None = None) -> None:
+        if sequence != self._session.sequence:
+            set_sequence(self._session, sequence, what)
+        if row is not None:
+            self.order.setCurrentRow(row)
+
+    def _move(self, by: int) -> None:
+        row = self.order.currentRow()
+        if row >= 0 and 0 <= row + by < self.order.count():
+            self._edit(moved(self._sequence(), row, row + by), "move a pass", row + by)
+
+    def _drop(self) -> None:
+        row, sequence = self.order.currentRow(), self._sequence()
+        if row >= 0 and len(sequence) > 1:
+            self._edit(sequence[:row] + sequence[row + 1 :], "drop a pass", min(row, len(sequence) - 2))
+
+    def _repeat(self) -> None:
+        row, sequence = self.order.currentRow(), self._sequence()
+        if row >= 0:
+            self._edit(sequence[: row + 1] + sequence[row : row + 1] + sequence[row + 1 :], "repeat a pass", row + 1)
+
+    def _controls(self) -> None:
+        if self.order.count():
+            self._edit(with_controls(self._sequence()), "set controls")
+
+    def _fit(self) -> None:
+        """Drop what is missed least until it takes no longer than there is."""
+        try:
+            passes, _ = self._session.planned_passes()
+        except PlanError:
+            return
+        chances: dict[Setup, float] = {}
+        if self._session.evaluation is not None:
+            for response in self._session.evaluation.responses:
+                chances |= {group.setup: group.holds for group in response.groups if group.holds is not None}
+        found = trimmed(passes, self.minutes.value(), lambda one: chances.get(one.setup))
+        if not found.dropped:
+            self._say("The plan fits as it is.")
+            return
+        sequence = self._sequence()
+        self._edit(tuple(sequence[at] for at in found.kept), "fit into the time there is")
+        gone = f", {plural(found.gone, 'setup')} altogether" if found.gone else ""
+        self._say(
+            f"{plural(len(found.dropped), 'pass', 'passes')} dropped{gone}; {plural(found.once, 'setup')} left with "
+            f"one pass. It takes {found.minutes:.0f} min and recharges."
+        )
+
+    def move_to(self, at: int, to: int) -> None:
+        """Take a pass to another place."""
+        if at != to:
+            self._edit(moved(self._sequence(), at, to), "move a pass", to)
+
+    def _on_dragged(self, _from: object, first: int, _last: int, _to: object, row: int) -> None:
+        to = row if row < first else row - 1
+        sequence = moved(self._sequence(), first, to)
+        QTimer.singleShot(0, lambda: self._edit(sequence, "move a pass", to))

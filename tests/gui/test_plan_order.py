@@ -1,0 +1,108 @@
+"""The order of a plan, edited: by buttons, keys, drag in list and picture; what is stored and run is what is shown."""
+
+import pytest
+from helpers.window import click, opened
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from hovrik.app import commands
+from hovrik.core.plan.edited import A_CONTROL
+from hovrik.core.plan.grid import LadderDesign
+
+SMALL = LadderDesign(10, 13, 1, 40.0, repeats=2, pass_s=20, soak_s=5, settle_s=2, cool_s=5, heat_s=0.0, seed=4)
+
+
+@pytest.fixture
+def window(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as made:
+        commands.set_design(made.session, SMALL, "all")
+        made.show_stage("Plan")
+        made.stage("Plan").pages.show_page("Order")
+        yield made
+
+
+def shown(plan):
+    return [plan.order.item(row).text().split(".  ")[1] for row in range(plan.order.count())]
+
+
+def test_passes_are_moved_dropped_and_repeated_by_keys_and_undone(window):
+    plan, session = window.stage("Plan"), window.session
+    before = shown(plan)
+    assert len(before) == 8
+    plan.order.setFocus()
+    plan.order.setCurrentRow(2)
+    QTest.keyClick(plan.order, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert shown(plan)[1] == before[2] and plan.order.currentRow() == 1
+    QTest.keyClick(plan.order, Qt.Key.Key_Delete)
+    assert len(shown(plan)) == 7 and plan.figures["passes"].text() == "7"
+    QTest.keyClick(plan.order, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    rows = shown(plan)
+    assert len(rows) == 8 and rows[1] == rows[2]
+    click(plan.edits["controls"])
+    assert session.sequence.count(A_CONTROL) == 3 and len(shown(plan)) == 11
+    for _ in range(4):
+        session.undo_stack.undo()
+    assert shown(plan) == before
+    click(plan.edits["as_was"])
+    assert session.sequence == ()
+
+
+def test_a_block_is_dragged_over_time(window):
+    plan = window.stage("Plan")
+    before, plot = shown(plan), plan.schedule
+
+    def place(index, minutes=None):
+        block = next(b for b in plot._blocks if b.index == index and b.kind == "measure")
+        x = (block.begin + block.end) / 2 if minutes is None else minutes
+        return plot.mapFromScene(plot.getPlotItem().getViewBox().mapViewToScene(QPointF(x, block.lane)))
+
+    end = max(b.end for b in plot._blocks)
+    QTest.mousePress(plot.viewport(), Qt.MouseButton.LeftButton, pos=place(0))
+    QTest.mouseRelease(plot.viewport(), Qt.MouseButton.LeftButton, pos=place(0, end))
+    assert shown(plan) == [*before[1:], before[0]]
+    window.session.undo_stack.undo()
+    assert shown(plan) == before
+
+
+def test_a_plan_is_fitted_into_the_time_there_is_where_it_is_missed_least(window):
+    plan = window.stage("Plan")
+    commands.set_design(window.session, LadderDesign(7, 18, 1, 40.0, repeats=3, pass_s=60, heat_s=900.0, seed=1), "all")
+    plan.minutes.show_value(45)
+    click(plan.edits["fit"])
+    passes, _ = window.session.planned_passes()
+    assert sum(one.seconds for one in passes) / 60 <= 45 and "dropped" in plan.printed.text()
+    left = {one.setup.static_limit_w for one in passes}
+    assert {12.0, 13.0} <= left  # where it is decided
+    plan.minutes.show_value(6000)
+    click(plan.edits["fit"])
+    assert "fits as it is" in plan.printed.text()
+
+
+def test_what_is_shown_is_what_is_stored_and_run(window, qtbot):
+    plan = window.stage("Plan")
+    plan.order.setCurrentRow(0)
+    for _ in range(5):
+        click(plan.edits["drop"])
+    click(plan.edits["controls"])
+    wanted = [one.setup for one in window.session.planned_passes()[0]]
+    before = len(window.session.notebook.passes())
+    with qtbot.waitSignal(window.runner.ended, timeout=120_000):
+        QTest.keyClick(window, Qt.Key.Key_F5)
+    made = window.session.notebook.passes()[before:]
+    assert [record.setup for record in made] == wanted
+    assert [record.purpose for record in made].count("control") == 3
+
+
+def test_a_plan_of_two_hundred_passes_redraws_within_two_tenths_of_a_second(window):
+    from time import perf_counter
+
+    plan = window.stage("Plan")
+    commands.set_design(window.session, LadderDesign(6, 25, 1, 40.0, repeats=10, pass_s=60, seed=1), "all")
+    assert plan.order.count() == 200
+    plan.order.setCurrentRow(100)
+    times = []
+    for _ in range(5):
+        began = perf_counter()
+        click(plan.edits["earlier"])
+        times.append(perf_counter() - began)
+    assert min(times) < 0.2
