@@ -36,9 +36,9 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = ("Read",)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
-    ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Rig", "Battery", "rig-battery"),
+    ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Plan", "Order", "plan-order"),
     ("Scene", "Repeatability", "scene-repeatability"), ("Read", "Pass", "read-pass"),
-    ("Read", "Passes", "read-passes"),
+    ("Choose", "Caps", "caps"),
 )  # fmt: skip
 
 

@@ -261,3 +261,37 @@ def test_a_plan_is_printed_and_nothing_is_run(folder):
 def test_what_cannot_be_is_told(folder, arguments, status, words):
     found = run(folder, "sweep", *(str(a).replace("{}", str(folder)) for a in arguments))
     assert found.exit_code == status and words in found.stderr and "Traceback" not in found.stderr
+
+
+@pytest.mark.parametrize("stop_after", [1, 3, 5])
+def test_a_search_that_is_cut_short_goes_on_where_it_was(folder, tmp_path, stop_after):
+    """Stopped in the middle, closed, opened and continued: no batch is asked for twice, the order and seed are kept."""
+    from hovrik.bench.job import Control, PassDone
+    from hovrik.service import library, run, sweeps
+    from hovrik.service.gather import evaluate
+
+    machine = sweeps.load_machine(f"{folder}/toy.py:Toy")
+    request = sweeps.Request(floor=40.0, seed=7)
+    path, control, made = tmp_path / "cut.hovrik", Control(), []
+    _, question, _, design = sweeps.prepared(machine, request)
+    with Notebook(path) as notebook:
+        library.register(notebook, sweeps.described(machine))
+        plan_id = run.keep_design(notebook, question, design)
+
+        def hear(event):
+            made.append(event) if isinstance(event, PassDone) else None
+            if len(made) == stop_after:
+                control.stop()
+
+        run.run_plan(notebook, plan_id, machine, {"kind": "file"}, control, hear)
+        before = [record.id for record in notebook.passes()]
+    assert len(before) == stop_after and machine.read_back().as_setup()["sustained_limit_w"] == 15.0
+    with Notebook(path) as notebook:
+        ended = run.run_plan(notebook, plan_id, machine, {"kind": "file"}, Control(), lambda event: None)
+        records = notebook.passes()
+        batches = notebook.batches(plan_id)
+        found = evaluate(notebook, question)
+    assert ended.reason == "" and [record.id for record in records[:stop_after]] == before
+    assert [batch.number for batch in batches] == list(range(len(batches))) and batches[-1].is_last
+    assert len({record.step_id for record in records}) == len(records)
+    assert found.answer.option is not None and found.answer.option.level in (12.0, 13.0, 14.0)
