@@ -219,6 +219,20 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"level": "12 W", "target": 40.0, "sure": 0.8, "asked": 0.95},
         {"level": "12 W", "target": 40.0, "sure": 0.0501, "asked": 0.999},
     ),
+    "gained": (
+        {"setup": "15 W, no cap", "parts": (say("gained.more-time", time=0.8), say("gained.frames", frames=v(3.1),
+                                            side=say("gained.less")))},
+        {"setup": "15 W", "parts": (say("gained.watts", watts=v(0.0, "W", 1), side=say("gained.more")),)},
+    ),
+    "gained.more-time": ({"time": 0.8}, {"time": 0.01}),
+    "gained.less-time": ({"time": 0.8}, {"time": 0.01}),
+    "gained.watts": (
+        {"watts": v(2.1, "W", 1), "side": say("gained.less")}, {"watts": v(0.0, "W", 1), "side": say("gained.more")},
+    ),
+    "gained.frames": (
+        {"frames": v(3.1, digits=1), "side": say("gained.less")}, {"frames": v(0.0, digits=1),
+                                                                   "side": say("gained.more")},
+    ),
     "bound.kept": (
         {"figure": "die, settled", "value": span(72, 70, 74, "C"), "bound": v(85, "C")},
         {"figure": "noise", "value": span(35, 35, 35, "dB"), "bound": v(35, "dB")},

@@ -27,6 +27,7 @@ from ..core.passes.guards import GuardThresholds
 from ..core.plan.design import Design
 from ..core.plan.edited import EditedDesign
 from ..core.plan.grid import LadderDesign
+from ..core.plan.referenced import ReferencedDesign, references_of
 from ..core.plan.schedule import line_to_plan_with
 from ..core.plan.steps import PlannedPass
 from ..core.questions.preflight import Item, Seen, conditions
@@ -331,7 +332,9 @@ class Session(QObject):
     def _own_design(self, question: Question, rig: Rig) -> Design:
         snapshot = self.machine_seen.snapshot
         now = snapshot.as_setup() if snapshot is not None else None
-        return planning.design_of(question, rig, self.knobs, self.design, now)
+        design = planning.design_of(question, rig, self.knobs, self.design, now)
+        found = references_of(rig, self.knobs, now) if question.parts.get("references") and now else ()
+        return ReferencedDesign(design, found, self.design) if found else design
 
     def planned_passes(self) -> tuple[tuple[PlannedPass, ...], bool]:
         """The passes that it wants first, and whether these are all. Raises PlanError."""

@@ -184,6 +184,13 @@ TEMPLATES: Mapping[str, str] = {
     "missing.refine": "a finer look: the lowest watts, searched pass by pass",
     "missing.other-level": "passes at another level",
     "missing.undecided": "more passes for the {figure}",
+    "gained": "against {setup}: {parts:commas}",
+    "gained.more-time": "{time:hours} more on a charge",
+    "gained.less-time": "{time:hours} less on a charge",
+    "gained.watts": "{watts} {side} drawn",
+    "gained.frames": "{frames} frames {side}",
+    "gained.more": "more",
+    "gained.less": "less",
     "bound.kept": "{figure} {value:span_unit}, asked for at most {bound}",
     "bound.unknown": "{figure} is not known, so that {bound} at most was not judged",
     # -- other questions

@@ -69,7 +69,7 @@ class PassView:
         """What groups are made of."""
         record = self.record
         pair = f"{record.plan_id}/{record.plan_index // 2}" if record.plan_index is not None else ""
-        return Counted(record.id, self.point, record.asked, self.figures, pair)
+        return Counted(record.id, self.point, record.asked, self.figures, pair, record.purpose)
 
     def counts_for(self, question: Question) -> bool:
         """Whether it enters the figures of a question: blocks of a flip count for flips alone."""

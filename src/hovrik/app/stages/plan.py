@@ -118,6 +118,8 @@ class PlanStage(Stage):
         self.until_settled.setToolTip("Decided from the data: at most five times the soak and two minutes more.")
         self.has_heat = QCheckBox("a long pass first (15 min)")
         self.has_heat.setToolTip("Calibrates how this machine warms up, so that settled temperatures can be told.")
+        self.has_references = QCheckBox("today's setup and the presets")
+        self.has_references.setToolTip("One pass each, after the others: the answer then says what is gained by it.")
         self.seed = NumberField("Seed of the random order", "", 0, 999_999, 1)
         self.room_c = NumberField(
             "Room temperature", degrees.unit(), degrees.shown(_NO_ROOM), degrees.shown(60.0), 1, 1
@@ -128,7 +130,8 @@ class PlanStage(Stage):
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
             ("Soak longer", self.until_settled),
-            ("Rest after", self.cool_s), ("Heat", self.has_heat), ("Room", self.room_c), ("Order's seed", self.seed),
+            ("Rest after", self.cool_s), ("Heat", self.has_heat),
+            ("Compare with", self.has_references), ("Room", self.room_c), ("Order's seed", self.seed),
         ):  # fmt: skip
             left = label(words, wrap=True)
             left.setMinimumHeight(TARGET_PX)
@@ -145,6 +148,7 @@ class PlanStage(Stage):
         self.until_settled.toggled.connect(lambda _on: self._on_edited("until_settled"))
         self.has_heat.toggled.connect(lambda _on: self._on_edited("heat_s"))
         self.room_c.valueChanged.connect(self._on_room_edited)
+        self.has_references.toggled.connect(self._on_references)
         return card
 
     def _takes(self) -> QWidget:
@@ -199,6 +203,11 @@ class PlanStage(Stage):
     def _on_chosen(self, index: int) -> None:
         self.order.setCurrentRow(index)
 
+    def _on_references(self, on: bool) -> None:
+        question = self.session.question
+        if question is not None and on is not bool(question.parts.get("references")):
+            set_question(self.session, with_part(question, references=True if on else None))
+
     def _on_how(self) -> None:
         question = self.session.question
         if question is not None and self.how.key() and self.how.key() != question.parts.get("how", LADDER):
@@ -235,7 +244,7 @@ class PlanStage(Stage):
             self.pass_s: kind != "flip", self.soak_s: kind != "flip", self.cool_s: kind != "flip",
             self.until_settled: kind != "flip",
             self.repeats: kind in ("knob", "which-os") or question is None or is_ladder(question),
-            self.has_heat: kind == LOWEST_WATTS,
+            self.has_heat: kind == LOWEST_WATTS, self.has_references: kind not in ("now", "flip"),
         }  # fmt: skip
         for field, is_of_use in rows.items():
             form.setRowVisible(field, is_of_use)
@@ -320,6 +329,7 @@ class PlanStage(Stage):
         for box, on in (
             (self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0),
             (self.until_settled, design.until_settled),
+            (self.has_references, bool(self.session.question and self.session.question.parts.get("references"))),
         ):  # fmt: skip
             blocked = box.blockSignals(True)
             box.setChecked(on)

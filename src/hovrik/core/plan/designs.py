@@ -16,6 +16,7 @@ from .first_holds import FirstHoldsDesign
 from .flip import FlipDesign
 from .grid import LadderDesign, SetupsDesign
 from .lowest import LowestDesign
+from .referenced import ReferencedDesign
 from .rounds import RoundsDesign
 
 
@@ -56,6 +57,17 @@ def _edited_from(body: Mapping[str, Any]) -> Design:
     return EditedDesign(design_from({"design": body["inner"]}), tuple(int(at) for at in body["sequence"]))
 
 
+def _referenced_to(design: ReferencedDesign) -> dict[str, Any]:
+    setups = [setup.as_dict() for setup in design.references]
+    return {"inner": design_to(design.inner), "references": setups, **design.like.as_dict()}
+
+
+def _referenced_from(body: Mapping[str, Any]) -> Design:
+    setups = tuple(Setup(one) for one in body["references"])
+    return ReferencedDesign(design_from({"design": body["inner"]}), setups, LadderDesign.from_dict(body))
+
+
+DESIGNS["referenced"] = Stored(ReferencedDesign, _referenced_to, _referenced_from)
 DESIGNS["edited"] = Stored(EditedDesign, _edited_to, _edited_from)
 
 

@@ -126,7 +126,7 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question)]
     if candidates:
         response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question))
-        return _stated(response, group, question, context)
+        return _stated(response, group, question, context, responses)
     return _withheld(responses, question, context)
 
 
@@ -186,7 +186,9 @@ def _figure_words(response: Response, question: Question, form: str) -> Message:
     return say(f"low-{form}" if name == "low_1pct" else f"figure.{name or 'none'}", school=question.school.words)
 
 
-def _stated(response: Response, group: Group, question: Question, context: Context) -> Answer:
+def _stated(
+    response: Response, group: Group, question: Question, context: Context, responses: Sequence[Response]
+) -> Answer:
     option = option_of(group, question, context)
     metrics = option.metrics
     floor, named = question.terms.floor, _title(response, group)
@@ -232,7 +234,30 @@ def _stated(response: Response, group: Group, question: Question, context: Conte
     missing += _settle_it(response, question, before=group)
     found = marks.find(response, question)
     reasons = _reasons(response, group, question, context, metrics, found)
+    reasons = (*reasons, *_gained(group, responses, question, context))
     return Answer(says, group.holds, option, beside[0], beside[1], found, reasons, tuple(missing))
+
+
+def _gained(group: Group, responses: Sequence[Response], question: Question, context: Context) -> list[Message]:
+    """What the answer gives against each reference: hours where they are known, else watts, and frames."""
+    said: list[Message] = []
+    for other in (one for response in responses for one in response.groups if one.reference and one is not group):
+        parts: list[Message] = []
+        mine, its = (_hours(one, question, context) for one in (group, other))
+        if mine is not None and its is not None:
+            more = mine.value - its.value
+            parts.append(say("gained.more-time" if more > 0 else "gained.less-time", time=abs(more)))
+        elif group.draw and other.draw:
+            watts = group.draw.value - other.draw.value
+            side = say("gained.less" if watts < 0 else "gained.more")
+            parts.append(say("gained.watts", watts=Value(abs(watts), "W", digits=1), side=side))
+        if group.rate and other.rate:
+            frames = group.rate.value - other.rate.value
+            side = say("gained.less" if frames < 0 else "gained.more")
+            parts.append(say("gained.frames", frames=Value(abs(frames), digits=1), side=side))
+        if parts:
+            said.append(say("gained", setup=describe(other.setup), parts=tuple(parts)))
+    return said
 
 
 def _title(response: Response, group: Group) -> str:

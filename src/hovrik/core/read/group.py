@@ -20,6 +20,7 @@ from ..passes.figure import BY_ID, FIGURES, Figure, floor_figure, low_id
 from ..passes.figures import PassFigures
 from ..passes.frames import MISSED_RATIO
 from ..passes.point import Point
+from ..passes.purpose import REFERENCE, SWEEP
 from ..stats.estimate import Mean
 from ..stats.spread import pooled
 
@@ -36,13 +37,15 @@ HEAT_DOF = 60.0  # its quantile is 2: settled temperatures are given to two stan
 
 @dataclass(frozen=True)
 class Counted:
-    """A pass that counts, with its figures. asked : the knobs it was asked for; pair : of blocks that it belongs to."""
+    """A pass that counts, with its figures. asked : the knobs it was asked for; pair : of blocks that it belongs to;
+    purpose : that it was made for."""
 
     id: str
     point: Point
     asked: Setup
     figures: PassFigures
     pair: str = ""
+    purpose: str = SWEEP
 
 
 @dataclass(frozen=True)
@@ -53,7 +56,8 @@ class Group:
     missed : share of frames that the floor's own rule looks at; holds : probability that the floor is held, None where
     that cannot be judged; of_100 : how many of 100 such passes would hold it; margin : how far it lies from the edge;
     one_pass : no level has more than one pass;
-    from_mean : the figure was predicted from mean rates alone; why : figure id to the reason it is not given.
+    from_mean : the figure was predicted from mean rates alone; reference : a pass of it was made to compare with; why :
+    figure id to the reason it is not given.
     """
 
     level: Level
@@ -67,6 +71,7 @@ class Group:
     margin: Margin | None = None
     one_pass: bool = False
     from_mean: bool = False
+    reference: bool = False
     why: Mapping[str, str] = field(default_factory=dict)
     incidents: int = 0
 
@@ -121,7 +126,7 @@ def groups_of(
         why = {key: reason for one in reversed(group) for key, reason in one.figures.why.items() if key not in own}
         made = Group(
             level, setup_of(group), tuple(one.id for one in group), own, own.get(named.id) if named else None,
-            missed[at], one_pass=single, why=why,
+            missed[at], one_pass=single, why=why, reference=any(one.purpose == REFERENCE for one in group),
         )  # fmt: skip
         said = judged[at]
         if said is None and (predicted := by_mean[at]) is not None:
