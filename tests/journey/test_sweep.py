@@ -28,7 +28,7 @@ MORE = '''
 import numpy as np
 from dataclasses import replace
 from toy import Toy
-from hovrik.bench.protocol import Need
+from hovrik.bench.protocol import Need, Outcome, Reply
 from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.rig import OsSlot
 
@@ -91,6 +91,13 @@ class Options(Toy):
             self.last_ns += round(took * 1e6)
             self.frames.append(self.last_ns)
         self.watts.append((until, self.set["sustained_limit_w"]))
+
+class Crashing(Toy):
+    """The title does not start at 15 W, where a search begins."""
+    def start_scene(self, title, scene):
+        if self.set["sustained_limit_w"] in (14.0, 15.0, 16.0):
+            return Outcome(Reply.REFUSED, "the title ended at its start")
+        return super().start_scene(title, scene)
 
 class Broken(Toy):
     def describe(self):
@@ -220,6 +227,12 @@ def test_the_best_set_up_that_holds(folder):
     assert found["pick"]["level"] == "medium" and "falls short" in found["sentence"] and found["passes"] <= 6
     easy = swept(folder, "title-setup", "--floor", 30, machine="more.py:Options")
     assert easy["pick"]["level"] == "high" and easy["passes"] <= 2
+
+
+def test_a_setup_that_crashes_is_not_proposed_again(folder):
+    found = swept(folder, "lowest-watts", "--floor", 40, machine="more.py:Crashing")
+    assert found["pick"]["level"] in (12.0, 13.0, 17.0) and found["passes"] <= 20
+    assert not {one["level"] for one in found["considered"]} & {14.0, 15.0, 16.0}
 
 
 def test_budgets_seeds_and_the_notebook(folder, tmp_path):

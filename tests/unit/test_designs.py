@@ -107,7 +107,9 @@ def test_the_search_keeps_to_its_budget_and_ends_where_nothing_holds():
 def test_a_search_whose_first_pass_does_not_count_makes_it_anew():
     design = LowestDesign((8.0, 9.0, 10.0), LIMITS, Setup(), LIKE)
     assert [one.setup.static_limit_w for one in design.ask(Told(1)).wanted] == [9.0]
-    assert design.ask(Told(3)).wanted == ()
+    assert design.ask(Told(6)).wanted == ()
+    failed = Told(1, failed=[design.ask(Told()).wanted[0].setup])
+    assert [one.setup.static_limit_w for one in design.ask(failed).wanted] == [8.0]
 
 
 def test_a_ladder_is_finer_where_its_marks_are_uncertain():

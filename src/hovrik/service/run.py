@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -19,7 +20,7 @@ from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds, guards_of
-from ..core.passes.record import PassRecord
+from ..core.passes.record import End, PassRecord
 from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
 from ..core.plan.grid import LadderDesign, SetupsDesign, ordered_passes
@@ -28,7 +29,7 @@ from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
 from ..store.sound import WRONG
-from .gather import evaluate
+from .gather import PassView, evaluate
 from .judging import keep_judged
 from .machines import Address, open_machine
 from .memory import Memory
@@ -195,7 +196,8 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
         return ()
     found = evaluate(notebook, planned.question, memory=memory)
     counted = [view for view in found.views if view.counts_for(planned.question)]
-    told = Told(len(planned.batches), [view.counted for view in counted], found.responses)
+    failed = _failed([view for view in found.views if view.record.plan_id == plan_id])
+    told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed)
     asked = planned.design.ask(told)
     ids = tuple(view.record.id for view in counted)
     number = len(planned.batches)
@@ -203,6 +205,18 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     check_passes(rig_of(notebook, planned.question.rig), passes_in(batch.steps))
     notebook.keep_batch(plan_id, batch)
     return load_plan(notebook, plan_id).passes[len(planned.passes) :]
+
+
+MOST_VOID = 3  # void passes of a setup, none of them counting, after which it is not proposed again
+
+
+def _failed(views: Sequence[PassView]) -> list[Setup]:
+    """Setups of a plan at which a title failed, or of which every one of several passes is void."""
+    counts = {view.record.setup for view in views if view.verdict.counts}
+    found = [view.record.setup for view in views if view.record.outcome is End.FAILED]
+    void = Counter(view.record.setup for view in views if not view.verdict.counts)
+    found += [setup for setup, times in void.items() if times >= MOST_VOID and setup not in counts]
+    return list(dict.fromkeys(found))
 
 
 class _NotebookSink:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from ..facts.setup import Setup
 from ..read.group import Counted
 from ..read.response import Response
 from .steps import Asked
@@ -14,11 +15,13 @@ from .steps import Asked
 @dataclass(frozen=True)
 class Told:
     """What is known when a design is asked. batches : how often it was asked before; passes : that count; responses :
-    what they say along the factor of the question."""
+    what they say along the factor of the question; failed : setups at which the title did not start or ended, or of
+    which pass after pass was void: they are no measurement, and are not proposed again."""
 
     batches: int = 0
     passes: Sequence[Counted] = ()
     responses: Sequence[Response] = ()
+    failed: Sequence[Setup] = ()
 
 
 class Design(Protocol):

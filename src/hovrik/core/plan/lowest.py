@@ -49,11 +49,19 @@ class LowestDesign:
         if told.batches >= self.most or made >= self.most:
             return Asked((), "the budget is spent")
         known = {at: group.holds for at, group in groups.items() if group.holds is not None}
+        failed = {at for at in range(len(self.levels)) if self._setup(at) in told.failed}
+        failed |= {at for at, group in groups.items() if group.incidents}
+        usable = [at for at in range(len(self.levels)) if at not in failed]
         if not known:
-            return Asked((), "no pass tells whether the floor is held") if told.batches >= 3 else self._again(
-                len(self.levels) // 2, told.batches, "the first pass does not count"
-            )  # fmt: skip
+            if told.batches >= 6 or not usable:
+                return Asked((), "no pass tells whether the floor is held")
+            middle = min(usable, key=lambda at: abs(at - len(self.levels) // 2))
+            return self._again(middle, told.batches, "no pass counts yet")
         at, why = self._next(known, groups)
+        if at is not None and at in failed:  # what crashes is not proposed again: the nearest that is not known
+            open_, wanted = [one for one in usable if one not in known], at
+            at = min(open_, key=lambda one: (abs(one - wanted), one < wanted), default=None)
+            why = "the level that was wanted failed"
         return Asked((), why) if at is None else self._again(at, told.batches, why)
 
     def _again(self, at: int, number: int, why: str) -> Asked:
