@@ -93,16 +93,11 @@ def test_what_is_shown_is_what_is_stored_and_run(window, qtbot):
     assert [record.purpose for record in made].count("control") == 3
 
 
-def test_a_plan_of_two_hundred_passes_redraws_within_two_tenths_of_a_second(window):
-    from time import perf_counter
-
+def test_a_plan_of_two_hundred_passes_is_edited_like_any_other(window):
     plan = window.stage("Plan")
     commands.set_design(window.session, LadderDesign(6, 25, 1, 40.0, repeats=10, pass_s=60, seed=1), "all")
     assert plan.order.count() == 200
+    before = shown(plan)
     plan.order.setCurrentRow(100)
-    times = []
-    for _ in range(5):
-        began = perf_counter()
-        click(plan.edits["earlier"])
-        times.append(perf_counter() - began)
-    assert min(times) < 0.2
+    click(plan.edits["earlier"])
+    assert shown(plan)[99] == before[100] and len(plan.schedule.data["pass"]) == 200

@@ -74,7 +74,7 @@ def test_a_response_over_os_slots(empty, tmp_path):
             bring(empty, tmp_path, fps, "limit_w=14", seed=10 * number + k, more=("--slot", slot))
     done = run("answer", empty, "--over", "slot")
     assert done.exit_code == 0 and "holds 40" in done.stdout
-    assert "at 2 levels of os slot" in done.stdout
+    assert "at 2 levels of OS slot" in done.stdout
 
 
 def test_a_factor_that_nothing_is_called(empty):

@@ -175,10 +175,11 @@ def _of_value(value: Value, spec: str) -> str:
         number(estimate) if value.low is not None else f"{value.number:.4g}"
     )  # fmt: skip
     plain: Mapping[str, Callable[[], str]] = {
-        "n": lambda: alone, "span": lambda: span(estimate), "hours": lambda: hours_minutes(value.number),
+        "n": lambda: alone, "span": lambda: alone if value.low is None and value.digits is not None else span(estimate),
+        "hours": lambda: hours_minutes(value.number),
         "hours_span": lambda: hours_span(estimate), "share": lambda: share(value.number),
         "chance": lambda: percent(value.number),
-        "span_unit": lambda: f"{span(estimate)} {value.unit}".strip(),
+        "span_unit": lambda: f"{plain['span']()} {value.unit}".strip(),
         "signed": lambda: f"{value.number:+.{value.digits or 0}f} {value.unit}".strip(),
     }  # fmt: skip
     if spec:

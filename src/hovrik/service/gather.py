@@ -14,7 +14,7 @@ from ..core import words
 from ..core.errors import InputError
 from ..core.facts.factor import Factor, static_limit
 from ..core.facts.incident import Incident
-from ..core.facts.knob import named
+from ..core.facts.knob import inside, named
 from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
@@ -159,7 +159,7 @@ def evaluate(
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     responses = _with_incidents(responses, _incidents(notebook, places, question))
     responses = with_limits(responses, question.terms.limits)
-    context = replace(_context(views, counted, rig), counted=len(counted), along=factor.label.lower())
+    context = replace(_context(views, counted, rig), counted=len(counted), along=inside(factor.label))
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
     seen = Seen(responses, [view.counted for view in counted], question, context, factor, named(knobs))

@@ -14,6 +14,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 
+from ...core.facts.knob import inside
 from ...core.facts.terms import Floor
 from ...core.read.group import Group
 from ...core.read.marks import POWER_WORDS, QUARTERS, Mark, gains
@@ -93,7 +94,7 @@ def name_axis(plot: Plot, response: Response) -> None:
     """What stands along the axis: the factor with its unit; the levels themselves where they are words."""
     factor = response.factor
     axis = plot.getPlotItem().getAxis("bottom")
-    words = "power limit" if factor.unit == "W" else factor.label.lower() if factor.knobs else factor.label
+    words = "power limit" if factor.unit == "W" else inside(factor.label)
     axis.setLabel(f"{words} ({factor.unit})" if factor.unit else words)
     places = response.places.tolist()
     words_ = [(at, factor.short(g.level)) for at, g in zip(places, response.groups)]

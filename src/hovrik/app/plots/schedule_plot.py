@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QMouseEvent
-from PyQt6.QtWidgets import QGraphicsRectItem
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPen
 
 from ...core.facts.setup import describe
 from ...core.passes.purpose import HEAT
@@ -110,17 +110,14 @@ class SchedulePlot(Plot):
             APPLY: QColor(theme.rule), RESTART: QColor(theme.data["marginal"]),
             RELAUNCH: QColor(theme.data["marginal"]), RECHARGE: QColor(theme.data["per_watt"]),
         }  # fmt: skip
-        for block in self._blocks:
-            half = BLOCK if block.kind in (MEASURE, HEAT) else SOFT_BLOCK
-            item = QGraphicsRectItem(QRectF(block.begin, block.lane - half, block.end - block.begin, 2 * half))
-            colour = colours.get(block.kind, QColor(theme.soft))
-            pattern = Qt.BrushStyle.SolidPattern
-            if block.kind in (RESTART, RELAUNCH, RECHARGE):
-                pattern = Qt.BrushStyle.BDiagPattern
-            item.setBrush(QBrush(colour, pattern))
-            outline = theme.ink if block.index == self._chosen and block.kind in (MEASURE, HEAT) else None
-            item.setPen(pg.mkPen(QColor(outline), width=2) if outline else pg.mkPen(None))
-            self.addItem(item)
+        for kind in dict.fromkeys(block.kind for block in self._blocks):
+            own = [block for block in self._blocks if block.kind == kind]
+            hatched = kind in (RESTART, RELAUNCH, RECHARGE)
+            pattern = Qt.BrushStyle.BDiagPattern if hatched else Qt.BrushStyle.SolidPattern
+            self._draw(own, kind, QBrush(colours.get(kind, QColor(theme.soft)), pattern), pg.mkPen(None))
+        chosen = [block for block in self._blocks if block.index == self._chosen and block.kind in (MEASURE, HEAT)]
+        if chosen:
+            self._draw(chosen, MEASURE, QBrush(Qt.BrushStyle.NoBrush), pg.mkPen(QColor(theme.ink), width=2))
         self.getPlotItem().getViewBox().invertY(True)
         self.getAxis("left").setTicks([[(at, name) for at, name in enumerate(self._lanes)]])
         measured = [block for block in self._blocks if block.kind in (MEASURE, HEAT)]
@@ -129,6 +126,14 @@ class SchedulePlot(Plot):
             "lane": [float(block.lane) for block in measured], "pass": [float(block.index + 1) for block in measured],
         }  # fmt: skip
         self.show_all()
+
+    def _draw(self, blocks: Sequence[Block], kind: str, brush: QBrush, edge: QPen) -> None:
+        """Blocks of one kind as one item."""
+        half = BLOCK if kind in (MEASURE, HEAT) else SOFT_BLOCK
+        begin, end, lane = (np.array([getattr(block, name) for block in blocks]) for name in ("begin", "end", "lane"))
+        self.addItem(
+            pg.BarGraphItem(x0=begin, width=end - begin, y0=lane - half, height=2 * half, brush=brush, pen=edge)
+        )
 
     def show_all(self) -> None:
         """The whole plan."""

@@ -122,7 +122,9 @@ class ChooseStage(Stage):
         if option is None:
             card.body.addWidget(label("Nothing was tried on this side.", "soft", wrap=True))
             return card
-        card.body.addWidget(label(describe(option.setup), "figure"))
+        setup = ElidedLabel(describe(option.setup), "figure", lines=2)
+        setup.setToolTip(setup.text())
+        card.body.addWidget(setup)
         holds = "no low to judge"
         if option.holds is not None:
             holds = f"{words.percent(option.holds)} that it holds {question.target_fps:g}"

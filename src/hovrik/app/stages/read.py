@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
 
 from ...core import degrees, words
-from ...core.facts.knob import Level
+from ...core.facts.knob import Level, inside
 from ...core.facts.setup import Setup, describe
 from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
@@ -129,7 +129,7 @@ class ReadStage(Stage):
             if question is None:
                 self.rate.hint(EMPTY)
             return
-        self.along.offer([(one.id, f"Along: {one.label.lower()}") for one in evaluation.along])
+        self.along.offer([(one.id, f"Along: {inside(one.label)}") for one in evaluation.along])
         self.along.show_key(evaluation.factor.id)
         self.along.setVisible(len(evaluation.along) > 1)
         names = [(one.name, f"Section: {one.name}") for one in evaluation.sections]

@@ -123,6 +123,11 @@ class Knob:
         return abs(float(one) - float(other)) < 0.5 * step - 1e-9 or one == other
 
 
+def inside(label: str) -> str:
+    """A label inside a sentence: 'power limit', 'CPU boost', 'OS slot', '1 % low'."""
+    return label.lower() if label[:2].istitle() else label
+
+
 def is_number(value: Level | None) -> bool:
     """Whether a level is a number; True and False are words."""
     return isinstance(value, int | float) and not isinstance(value, bool)

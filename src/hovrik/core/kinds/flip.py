@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from ..errors import PlanError
-from ..facts.knob import Where
+from ..facts.knob import Where, inside
 from ..facts.setup import Setup
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID
@@ -55,7 +55,7 @@ def answer(seen: Seen) -> Answer:
     names = [seen.factor.words(state) for state in states]
     rate = dict(found).get("mean_fps")
     because = tuple(
-        say("flip.figure", figure=BY_ID[name].label.lower(), by=_by(one), pairs=one.pairs) for name, one in found
+        say("flip.figure", figure=inside(BY_ID[name].label), by=_by(one), pairs=one.pairs) for name, one in found
     )
     lacks: tuple[Message, ...] = ()
     if rate is None or not rate.is_over:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ..errors import PlanError
 from ..facts.factor import LIMIT
-from ..facts.knob import CAP, LIMITS, NONE, Knob, Level, is_number
+from ..facts.knob import CAP, LIMITS, NONE, Knob, Level, inside, is_number
 from ..facts.setup import Setup
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID
@@ -122,7 +122,7 @@ def _name(key: str, names: Mapping[str, str], knobs: Mapping[str, Knob]) -> str:
     if key in names:
         return names[key]
     label = knobs[key].label if key in knobs else key
-    return label.lower() if label[:2].istitle() else label
+    return inside(label)
 
 
 KIND = Kind("limits-it", "look", "see what limits the rate", LIMIT, design, answer, asks_floor=False)

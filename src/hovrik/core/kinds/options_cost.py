@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import PlanError
-from ..facts.knob import Knob, Level
+from ..facts.knob import Knob, Level, inside
 from ..facts.setup import Setup
 from ..message import Value, say
 from ..plan.design import Design
@@ -155,7 +155,7 @@ def _words(one: Cost, knobs: dict[str, Knob] | object) -> str:
 def _name(key: str, knobs: object) -> str:
     knob = knobs.get(key) if hasattr(knobs, "get") else None
     label: str = knob.label if knob is not None else key.replace("_", " ")
-    return label.lower() if label[:2].istitle() else label
+    return inside(label)
 
 
 KIND = Kind("options-cost", "does it pay", "see what the title's options cost", "", design, answer, asks_floor=False)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..facts.factor import Factor
-from ..facts.knob import Level
+from ..facts.knob import Level, inside
 from ..facts.terms import Aim
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
@@ -34,7 +34,7 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     if len(distinct) < 2:
         if not seen.counted:
             return build(seen.responses, seen.question, seen.context)
-        return Answer(say("versus.one", factor=_name(factor)), None, None, lacks=(say("missing.other-level"),))
+        return Answer(say("versus.one", factor=inside(factor.label)), None, None, lacks=(say("missing.other-level"),))
     found: list[Contrast] = []
     for level in distinct[1:]:
         found += contrasts(
@@ -49,7 +49,7 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
         say("versus.figure", what=_difference(one), verdict=say(f"versus.{one.verdict.value}")) for one in found
     )  # fmt: skip
     open_ = [one for one in found if one.verdict is Outcome.UNDECIDED and best is None]
-    lacks = tuple(say("missing.undecided", figure=BY_ID[one.figure].label.lower()) for one in open_[:3])
+    lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
 
 
@@ -123,26 +123,21 @@ def _difference(one: Contrast) -> Message:
     else:
         ends = sorted([abs(one.low), abs(one.high)]) if one.low * one.high > 0 else None
         size = _size(one.difference, one.unit, ends)
-    return say("versus.by" if ends else "versus.about", figure=BY_ID[one.figure].label.lower(), by=size, side=side)
+    return say("versus.by" if ends else "versus.about", figure=inside(BY_ID[one.figure].label), by=size, side=side)
 
 
 def _size(number: float, unit: str, ends: Sequence[float] | None) -> Value:
     return Value(abs(number), unit, ends[0], ends[1]) if ends else Value(abs(number), unit, digits=1)
 
 
-def _name(factor: Factor) -> str:
-    """'power limit', 'CPU boost', 'OS slot'."""
-    return factor.label.lower() if factor.label[:2].istitle() else factor.label
-
-
 def _words(levels: Sequence[Level], found: Sequence[Contrast], best: Level | None, factor: Factor) -> Message:
     if any(one.verdict is Outcome.CONFOUNDED for one in found):
         beside = tuple(dict.fromkeys(name for one in found for name in one.beside))
-        return say("versus.confounded-by", factor=_name(factor), beside=beside)
+        return say("versus.confounded-by", factor=inside(factor.label), beside=beside)
     base = factor.words(levels[0])
     if best is None:
         decided = [one for one in found if one.verdict is not Outcome.UNDECIDED]
-        other = factor.words(levels[1]) if len(levels) == 2 else _name(factor)
+        other = factor.words(levels[1]) if len(levels) == 2 else inside(factor.label)
         if found and len(decided) == len(found):
             return say("versus.all-same", a=other, b=base)
         return say("versus.open", a=other, b=base)

@@ -12,7 +12,7 @@ from functools import cache
 from typing import Any
 
 from ..facts.factor import DAY, ROOM, VERSION, Factor
-from ..facts.knob import Knob, Level, is_number
+from ..facts.knob import Knob, Level, inside, is_number
 from ..facts.known_knobs import known
 from ..facts.place import PLACES, moved_with
 from ..passes.point import AS_KNOBS, Point
@@ -47,7 +47,7 @@ CONDITIONS: tuple[Row, ...] = (
     Row("brightness_share", "brightness", 0.05),
     Row("set_up", "set-up of the title"),
     Row("mods", "mod files"),
-    *(Row(f"{key}_noted", f"{known(key).label.lower()} as noted") for key in AS_KNOBS),
+    *(Row(f"{key}_noted", f"{inside(known(key).label)} as noted") for key in AS_KNOBS),
 )
 _BY_KEY: Mapping[str, Row] = {row.key: row for row in CONDITIONS}
 
@@ -114,7 +114,7 @@ def _of_setup(one: Point, other: Point, knobs: Mapping[str, Knob]) -> Iterable[D
         a, b = one.setup.get(key), other.setup.get(key)
         knob = knobs.get(key) or known(key)
         if a is None or b is None or not knob.same(a, b):
-            yield Difference(key, knob.label.lower() if knob.label[:2].istitle() else knob.label, a, b)
+            yield Difference(key, inside(knob.label), a, b)
 
 
 def _of_versions(one: Point, other: Point) -> Iterable[Difference]:

@@ -9,7 +9,7 @@ from typing import Any
 
 from .. import words
 from ..facts.factor import Factor
-from ..facts.knob import CAP, Level
+from ..facts.knob import CAP, Level, inside
 from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
@@ -70,7 +70,8 @@ class Answer:
     @property
     def sentence(self) -> str:
         """The answer in English."""
-        return words.render(self.says)
+        said = words.render(self.says)
+        return f"{said[:1].upper()}{said[1:]}"
 
     @property
     def reasons(self) -> tuple[str, ...]:
@@ -434,7 +435,7 @@ def _reasons(
     if factor.unit == "W":
         said.append(say("passes-count", passes=total, levels=len(response.groups)))
     else:
-        said.append(say("passes-count-over", passes=total, levels=len(response.groups), factor=factor.label.lower()))
+        said.append(say("passes-count-over", passes=total, levels=len(response.groups), factor=inside(factor.label)))
     if context.void:
         said.append(say("void-left-out", passes=context.void))
     if context.suspect:

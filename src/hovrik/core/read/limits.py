@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+from ..facts.knob import inside
 from ..facts.terms import Limit
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID
@@ -54,9 +55,9 @@ def reasons(group: Group | None, limits: Sequence[Limit]) -> list[Message]:
         mean = group.mean(limit.figure) if group is not None else None
         edge = Value(bound or 0.0, figure.unit)
         if mean is None:
-            said.append(say("bound.unknown", figure=figure.label.lower(), bound=edge))
+            said.append(say("bound.unknown", figure=inside(figure.label), bound=edge))
             continue
         estimate = mean.estimate(figure.unit)
         value = Value(estimate.value, figure.unit, estimate.low, estimate.high)
-        said.append(say("bound.kept", figure=figure.label.lower(), value=value, bound=edge))
+        said.append(say("bound.kept", figure=inside(figure.label), value=value, bound=edge))
     return said
