@@ -125,3 +125,22 @@ def test_a_knob_flipped_while_playing(window, qtbot):
     qtbot.waitUntil(lambda: window.session.evaluation.question.kind == "lowest-watts", timeout=20_000)
     qtbot.waitUntil(lambda: answer(window).option is not None, timeout=20_000)
     assert window.session.evaluation.context.counted == 36  # blocks of a flip enter no other figure
+
+
+def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
+    ask(window, "options-cost")
+    window.show_stage("Plan")
+    plan = window.stage("Plan")
+    assert "takes 2 to 11" in plan.problem.text()
+    plan.options.setFocus()
+    plan.options.setText("boost=off,on; refresh_hz=60,80")
+    QTest.keyClick(plan.options, Qt.Key.Key_Return)
+    assert plan.figures["passes"].text() == "36" or plan.figures["passes"].text() == "12"
+    assert window.session.question.parts["over"] == "boost"
+    ask(window, "lowest-watts")
+    line, measured = window.question_line, window.session.question.title
+    other = next(at for at in range(line.scene.count()) if not str(line.scene.itemData(at)).startswith(f"{measured}/"))
+    line.scene.setCurrentIndex(other)
+    assert window.session.question.kind == "first-look"
+    minutes = plan.figures["time"].text()
+    assert "h" not in minutes and int(minutes.split()[0]) <= 10

@@ -99,6 +99,12 @@ class Crashing(Toy):
             return Outcome(Reply.REFUSED, "the title ended at its start")
         return super().start_scene(title, scene)
 
+class Dying(Toy):
+    def sample(self):
+        if self.now_ns() > 90e9:
+            raise OSError("the cable was pulled")
+        return super().sample()
+
 class Broken(Toy):
     def describe(self):
         raise RuntimeError("no such bus")
@@ -264,6 +270,8 @@ def test_a_plan_is_printed_and_nothing_is_run(folder):
     (("--machine", "{}/more.py:Careless", "--floor", "40"), 1, "could not be put back"),
     (("--machine", "{}/toy.py:Toy", "--question", "dance"), 1, "no question of the kind"),
     (("--machine", "{}/toy.py:Toy"), 1, "needs a floor"),
+    (("--machine", "{}/toy.py:Toy", "--question", "flip"), 1, "ask it in the window"),
+    (("--machine", "{}/more.py:Dying", "--floor", "40"), 1, "The machine failed: OSError: the cable"),
     (("--machine", "{}/toy.py:Toy", "--floor", "nan"), 2, "no number"),
     (("--machine", "{}/toy.py:Toy", "--floor", "40", "--knob", "limit_w=900"), 1, "outside this rig's range"),
     (("--machine", "{}/toy.py:Toy", "--floor", "40", "--knob", "limit_w=12,inf"), 1, "cannot be read as levels"),

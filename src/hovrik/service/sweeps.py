@@ -40,6 +40,7 @@ FLOORS: Mapping[str, str] = {
     "low": LOW, "mean": MEAN, "share": SLOW_SHARE, "score": SCORE, "time": TIME, "low_0_1pct": LOW_TENTH,
 }  # fmt: skip
 UNCAPPED = frozenset({"lowest-watts", "first-look", "watts-buy"})  # they sweep without a cap where none is named
+IN_PLAY = frozenset({"flip"})
 HEAT_S, PASS_S = 900.0, 60.0
 
 
@@ -154,6 +155,8 @@ def described(machine: Machine) -> Description:
 def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, Design]:
     """The question and its design. Raises InputError, PlanError."""
     kind, found = kind_of(request.kind), described(machine)
+    if kind.id in IN_PLAY:
+        raise PlanError(f"A question of the kind {kind.id} is asked while somebody plays: ask it in the window.")
     title = _named(found.titles, request.title, "title")
     scene = _named(title.scenes, request.scene, "scene")
     knobs = named(settable(machine, found.rig, title))
@@ -265,7 +268,13 @@ def sweep(machine: Machine, request: Request, notebook: Notebook, announce: Any 
             announce(event)
 
     began = machine.now_ns()
-    run.run_plan(notebook, plan_id, machine, {"kind": "file"}, Control(), hear)
+    try:
+        run.run_plan(notebook, plan_id, machine, {"kind": "file"}, Control(), hear)
+    except HovrikError:
+        raise
+    except Exception as fault:  # of a machine of somebody else's
+        kept = f" {made} passes are kept." if made else ""
+        raise HovrikError(f"The machine failed: {type(fault).__name__}: {fault}.{kept}") from fault
     minutes = (machine.now_ns() - began) / 60e9
     return Swept(evaluate(notebook, question), request, plan_id, made, minutes)
 

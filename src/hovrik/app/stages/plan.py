@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core import degrees
-from ...core.errors import HovrikError, PlanError
+from ...core.errors import HovrikError, InputError, PlanError
 from ...core.facts.knob import LIMITS, Knob, Level, Where, named, shown
 from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
@@ -100,6 +100,11 @@ class PlanStage(Stage):
         self.levels = QLineEdit()
         self.levels.setAccessibleName("Levels of the knob")
         self.levels.setToolTip("Two or more: off,on or 8,10,12 or 8..20:2 (from, to, step)")
+        self.options = QLineEdit()
+        self.options.setAccessibleName("Options of the title")
+        self.options.setPlaceholderText("shadows=low,high; grass=near,far")
+        self.options.setToolTip("What they may be set to, two levels each, the ones you would miss most first")
+        self.options.editingFinished.connect(self._on_options)
         self.from_w = NumberField("Lowest limit", "W", 0.5, 500, 1, 1)
         self.to_w = NumberField("Highest limit", "W", 0.5, 500, 1, 1)
         self.step_w = NumberField("Step", "W", 0.1, 50, 1, 1)
@@ -126,7 +131,7 @@ class PlanStage(Stage):
         )
         self.room_c.setSpecialValueText("not noted")
         for words, field in (
-            ("Searched", self.how), ("Knob", self.knob), ("Its levels", self.levels),
+            ("Searched", self.how), ("Knob", self.knob), ("Its levels", self.levels), ("Options", self.options),
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Pass length", self.pass_s), ("Soak before", self.soak_s),
             ("Soak longer", self.until_settled),
@@ -234,12 +239,32 @@ class PlanStage(Stage):
         if asked != question:
             set_question(self.session, asked)
 
+    def _on_options(self) -> None:
+        question, own = self.session.question, named(self.session.knobs)
+        if question is None:
+            return
+        levels: dict[str, list[Level]] = {}
+        try:
+            for part in filter(None, (piece.strip() for piece in self.options.text().split(";"))):
+                key, equals, text = part.partition("=")
+                if not equals:
+                    raise InputError(f"{part} cannot be read. Write option=level,level; another=level,level.")
+                levels[key.strip()] = list(levels_of(text, own.get(key.strip())))
+        except HovrikError as fault:
+            self.problem.setText(str(fault))
+            self.problem.show()
+            return
+        asked = with_part(question, levels=levels or None, over=next(iter(levels), None))
+        if asked != question:
+            set_question(self.session, asked)
+
     def _show_kind(self) -> None:
         """The rows that the kind of question has a use for."""
         question, form = self.session.question, self._form
         kind = question.kind if question is not None else LOWEST_WATTS
         rows = {
             self.how: kind == LOWEST_WATTS, self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
+            self.options: kind == "options-cost",
             self.from_w: kind != "now", self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
             self.pass_s: kind != "flip", self.soak_s: kind != "flip", self.cool_s: kind != "flip",
             self.until_settled: kind != "flip",
@@ -261,6 +286,10 @@ class PlanStage(Stage):
         self.knob.offer([("", "choose one"), *((knob.id, knob.label) for knob in offered)])
         over = str(question.parts.get("over") or "")
         self.knob.show_key(over)
+        told = dict(question.parts.get("levels") or {})
+        if not self.options.hasFocus() or not self.options.isModified():
+            rows_ = (f"{key}={','.join(shown(level) for level in own)}" for key, own in told.items())
+            self.options.setText("; ".join(rows_) if kind == "options-cost" else "")
         if not self.levels.hasFocus() or not self.levels.isModified():
             levels = dict(question.parts.get("levels") or {}).get(over, ())
             self.levels.setText(",".join(shown(level) for level in levels))

@@ -9,7 +9,8 @@ from ...core.facts.place import Source
 from ...core.facts.terms import LOW, LOW_TENTH, MEAN, NOTHING, SCORE, SLOW_SHARE, TIME, School
 from ...core.facts.title import Scene
 from ...core.kinds.table import KINDS
-from ...service.planning import of_kind
+from ...core.questions.question import Question
+from ...service.planning import is_ladder, of_kind
 from ..commands import set_question
 from ..session import Session
 from ..theme import tokens
@@ -212,8 +213,14 @@ class QuestionLine(QWidget):
         found = self._session.notebook.newest_of("scene", self.scene.key())
         if question is not None and found is not None:
             asked = question.with_(title=title, scene=scene).for_scene_that(Scene.from_dict(found.body).yields)
+            if asked.title != question.title and is_ladder(question) and not self._is_measured(asked):
+                asked = of_kind(asked, "first-look")  # nothing is known of it: ten minutes first
             if asked != question:
                 set_question(self._session, asked)
+
+    def _is_measured(self, question: Question) -> bool:
+        """Whether there are passes of a title on any machine."""
+        return any(place[2] == question.title for place in self._session.notebook.places())
 
     def _on_kind(self) -> None:
         """Another kind of question about the same place."""

@@ -10,6 +10,8 @@ from ..questions.question import LOWEST_WATTS
 from ..read.answer import Answer, build
 from .kind import Ask, Kind, Seen
 
+MOST_LEVELS = 400  # a search halves them: many cost little
+
 
 def design(ask: Ask) -> Design:
     """A search over the levels of what is asked about. Raises PlanError where there is no floor to hold."""
@@ -17,7 +19,7 @@ def design(ask: Ask) -> Design:
     if ask.question.terms.floor is None:
         raise PlanError("The lowest level that holds a floor needs a floor. Give one, such as 40 frames a second.")
     return LowestDesign(
-        ask.levels(over, 40), ask.bundle(over), ask.base, ask.like, ask.question.terms.sure, ask.most or MOST
+        ask.levels(over, MOST_LEVELS), ask.bundle(over), ask.base, ask.like, ask.question.terms.sure, ask.most or MOST
     )
 
 
