@@ -10,7 +10,7 @@ from helpers.build import QUESTION, counted
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.factor import static_limit
 from hovrik.core.facts.knob import LIMITS, Knob
-from hovrik.core.facts.rig import OsSlot, PowerMode, Rig
+from hovrik.core.facts.rig import Exclusion, OsSlot, PowerMode, Rig
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.kinds.kind import Ask
 from hovrik.core.kinds.options_cost import costs, screening
@@ -201,3 +201,25 @@ def test_caps_are_measured_where_they_are_predicted_to_hold():
     assert 40.0 in caps or (45.0 in caps and len(caps) == 2)
     assert all(one.setup.get("refresh_hz") == 80.0 for one in more if one.setup["cap_fps"] == 40.0)
     assert design_from({"design": design_to(design)}) == design
+
+
+def test_setups_that_exclude_each_other_are_left_out_with_the_reason():
+    slot = OsSlot("one", "One", exclusions=(Exclusion("boost", "on", "smt", "off", "firmware refuses it"),))
+    rig = replace(RIG, slots=(slot, OsSlot("two", "Two")))
+    knobs = {**ASK.knobs, "smt": Knob("smt", "SMT", levels=("off", "on"))}
+    question = QUESTION.with_(slot="one")
+    ask = replace(ASK, rig=rig, knobs=knobs, question=question, varied={"boost": ("off", "on"), "smt": ("off", "on")})
+    design = kind_of("knob").design(ask)
+    made = {tuple(sorted(one.setup.items())) for one in design.ask(Told()).wanted}
+    assert len(made) == 3 and "firmware refuses it" in design.left_out[0]
+    with pytest.raises(PlanError, match="Nothing is left to compare"):
+        kind_of("knob").design(replace(ask, base=Setup(smt="off"), varied={"boost": ("off", "on")}))
+
+
+def test_a_cap_above_the_refresh_is_left_out():
+    knobs = {**ASK.knobs, "cap_fps": Knob("cap_fps", "Frame cap", "fps", ("none",), 15.0, 240.0),
+             "refresh_hz": Knob("refresh_hz", "Refresh", "Hz", levels=(60.0, 90.0))}  # fmt: skip
+    ask = replace(ASK, knobs=knobs, varied={"refresh_hz": (60.0, 90.0), "cap_fps": (60.0, 90.0)})
+    design = kind_of("knob").design(ask)
+    made = {(one.setup["refresh_hz"], one.setup["cap_fps"]) for one in design.ask(Told()).wanted}
+    assert made == {(60.0, 60.0), (90.0, 60.0), (90.0, 90.0)} and "above a refresh of 60" in design.left_out[0]

@@ -437,6 +437,7 @@ class PlanStage(Stage):
             made = f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed})."
         elif is_all:
             made = f"{len({(p.slot, p.setup) for p in passes})} setups (seed {design.seed})."
+            made += "".join(f" Left out: {why}" for why in getattr(self.session.planned_design(), "left_out", ()))
         else:
             made = "These passes come first; more follow by what they find."
         self.note.setText(

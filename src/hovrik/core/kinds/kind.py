@@ -9,11 +9,13 @@ import numpy as np
 
 from ..errors import PlanError
 from ..facts.factor import LIMIT, Factor
-from ..facts.knob import LIMITS, Knob, Level, is_number
+from ..facts.knob import CAP, LIMITS, REFRESH, Knob, Level, is_number
+from ..facts.knobs import infeasible
 from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..plan.design import Design
 from ..plan.grid import LadderDesign
+from ..plan.rounds import Cell
 from ..questions.question import Question
 from ..read.answer import Answer, Context
 from ..read.group import Counted
@@ -41,6 +43,22 @@ class Ask:
     slots: tuple[str, ...] = ()
     like: LadderDesign = field(default_factory=lambda: LadderDesign(1.0, 1.0, 1.0))
     most: int | None = None
+
+    def feasible(self, cells: Sequence[Cell]) -> tuple[list[Cell], tuple[str, ...]]:
+        """Cells that can be, and why others cannot: functions of an OS slot that exclude each other, a cap above the
+        refresh."""
+        slots = {slot.key: slot for slot in self.rig.slots}
+        kept, left_out = [], []
+        for cell in cells:
+            why = infeasible(cell.setup, slots.get(cell.slot or self.question.slot))
+            cap, refresh = cell.setup.get(CAP), cell.setup.get(REFRESH)
+            if is_number(cap) and is_number(refresh) and float(cap or 0) > float(refresh or 0) + 0.5:
+                why = [*why, f"A cap of {cap:g} is above a refresh of {refresh:g} Hz."]
+            if why:
+                left_out += why
+            else:
+                kept.append(cell)
+        return kept, tuple(dict.fromkeys(left_out))
 
     def bundle(self, over: str) -> tuple[str, ...]:
         """The knobs that a factor sets as one. Raises PlanError where the machine offers none of them."""

@@ -32,8 +32,12 @@ def design(ask: Ask) -> Design:
     ]  # fmt: skip
     if len(cells) > MOST_CELLS:
         raise PlanError(f"{len(cells)} combinations are too many. Name fewer knobs or levels, {MOST_CELLS} at most.")
+    cells, left_out = ask.feasible(cells)
+    if len(cells) < 2:
+        raise PlanError(f"Nothing is left to compare. {' '.join(left_out)}")
     repeats = ask.like.repeats if len(cells) > 4 else max(ask.like.repeats, REPEATS)
-    return RoundsDesign(tuple(cells), ask.lengths(repeats=repeats), mirrored=len(cells) == 2, most=ask.most)
+    return RoundsDesign(tuple(cells), ask.lengths(repeats=repeats), mirrored=len(cells) == 2, most=ask.most,
+                        left_out=left_out)  # fmt: skip
 
 
 def answer(seen: Seen) -> Answer:

@@ -31,9 +31,14 @@ def design(ask: Ask) -> Design:
         middle, reach = len(levels) // 2, max(len(levels) // 6, 1)
         chosen = levels if asked else levels[max(middle - reach, 0) : middle + reach + 1 : reach][:LEVELS]
         setups = [Setup({**ask.base, **dict.fromkeys(keys, level)}) for level in chosen]
-    cells = tuple(Cell(setup, slot) for slot in slots for setup in setups)
+    cells, left_out = ask.feasible([Cell(setup, slot) for slot in slots for setup in setups])
+    if len({cell.slot for cell in cells}) < 2:
+        raise PlanError(f"No two OS slots are left to compare. {' '.join(left_out)}")
     repeats = 2 if len(setups) >= LEVELS else ROUNDS
-    return RoundsDesign(cells, ask.lengths(repeats=max(ask.like.repeats, repeats)), mirrored=True, most=ask.most)
+    return RoundsDesign(
+        tuple(cells), ask.lengths(repeats=max(ask.like.repeats, repeats)), mirrored=True, most=ask.most,
+        left_out=left_out,
+    )  # fmt: skip
 
 
 def answer(seen: Seen) -> Answer:

@@ -31,6 +31,7 @@ class RoundsDesign:
     mirrored : every second round runs the first one backwards (ABBA), so that a drift of the machine cancels; else each
     round has its own random order. Cells of one slot stay together in a round, and the next begins in the slot where
     that ended; the first begins in that of the first cell. heat_last : the heat pass of `like` comes after all others.
+    left_out : why setups that were asked for cannot be.
     """
 
     cells: tuple[Cell, ...]
@@ -38,6 +39,7 @@ class RoundsDesign:
     mirrored: bool = False
     most: int | None = None
     heat_last: bool = False
+    left_out: tuple[str, ...] = ()
 
     def ask(self, told: Told) -> Asked:
         """All of them at the first ask, nothing after it."""
@@ -55,7 +57,7 @@ class RoundsDesign:
             last = [cell for cell in self.cells if self.heat_last or cell.slot == self.cells[0].slot][-1]
             heat = Wanted(last.setup, self.like.heat_s, self.like.settle_s, 0.0, self.like.cool_s, HEAT, slot=last.slot)
             found = [*found, heat] if self.heat_last else [heat, *found]
-        return Asked(tuple(found))
+        return Asked(tuple(found), " ".join(self.left_out))
 
     def _order(self, rng: np.random.Generator, before: Sequence[Cell]) -> list[Cell]:
         by_slot = {slot: list(own) for slot, own in groupby(sorted(self.cells, key=lambda c: c.slot), lambda c: c.slot)}
@@ -69,7 +71,7 @@ class RoundsDesign:
         cells = [{"setup": cell.setup.as_dict(), **({"slot": cell.slot} if cell.slot else {})} for cell in self.cells]
         return {
             **self.like.as_dict(), "cells": cells, "mirrored": self.mirrored, "most": self.most,
-            "heat_last": self.heat_last,
+            "heat_last": self.heat_last, "left_out": list(self.left_out),
         }  # fmt: skip
 
     @classmethod
@@ -78,5 +80,5 @@ class RoundsDesign:
         cells = tuple(Cell(Setup(one["setup"]), one.get("slot", "")) for one in body["cells"])
         return cls(
             cells, LadderDesign.from_dict(body), bool(body.get("mirrored")), body.get("most"),
-            bool(body.get("heat_last")),
+            bool(body.get("heat_last")), tuple(body.get("left_out") or ()),
         )  # fmt: skip

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from html import escape
 
 from ....core import degrees
 from ....core.facts.knob import CAP, LIMITS, NO_CAP
+from ....core.facts.known_knobs import known
 from ....core.facts.place import Source
 from ....core.facts.rig import Rig
 from ....core.facts.title import Title
@@ -27,6 +28,8 @@ def run_sheet(
     slot = next((s.name for s in rig.slots if s.key == question.slot), question.slot)
     scene = next((s for s in title.scenes if s.key == question.scene), None) if title is not None else None
     place = f"{title.name if title else question.title} · {scene.name if scene else question.scene}"
+    names = {one.key: one.name for one in rig.slots}
+    also = any(_others(planned, names) for planned in passes)
     parts = [
         "<html><body>",
         f"<h2>Run sheet: {escape(place)} on {escape(rig.name)}</h2>",
@@ -36,9 +39,12 @@ def run_sheet(
         "battery, in mean W / Wh used.</p>",
         f"<p>{escape(_steps(question, rig, design, (scene.start_mark if scene else None) or ''))}</p>",
         '<table border="1" cellspacing="0" cellpadding="5" style="border-collapse: collapse" width="100%"><thead><tr>',
-        "".join(f"<th>{escape(degrees.heading(words))}</th>" for words in ("", "limits (W)", "cap (fps)", *BLANKS)),
+        "".join(
+            f"<th>{escape(degrees.heading(words))}</th>"
+            for words in ("", "limits (W)", "cap (fps)", *(["also set"] if also else []), *BLANKS)
+        ),
         "</tr></thead>",
-        *(_row(planned) for planned in passes),
+        *(_row(planned, names, also=also) for planned in passes),
         "</table>",
         f"<p>{escape(_cautions(rig))}</p></body></html>",
     ]
@@ -64,14 +70,21 @@ def _cautions(rig: Rig) -> str:
     return words + " Afterwards put every setting back as it was; type the sheet in under Import passes in Bench."
 
 
-def _row(planned: PlannedPass) -> str:
+def _others(planned: PlannedPass, names: Mapping[str, str]) -> str:
+    """What is set beside limits and cap, and the OS slot where one is named."""
+    slot = [names.get(planned.slot, planned.slot)] if planned.slot else []
+    rest = [known(key).words(value) for key, value in planned.setup.items() if key not in (*LIMITS, CAP)]
+    return ", ".join((*slot, *rest))
+
+
+def _row(planned: PlannedPass, names: Mapping[str, str], *, also: bool) -> str:
     limits = [planned.setup[key] for key in LIMITS if key in planned.setup]
     static = planned.setup.static_limit_w
     watts = f"{static:g}" if static is not None else " / ".join(f"{value:g}" for value in limits) or "as it is"
     cap = planned.setup.get(CAP)
     frames = "none" if cap == NO_CAP else "as it is" if cap is None else f"{cap:g}"
     words = f"{planned.index + 1}" + (f" heat, {planned.pass_s:.0f} s" if planned.purpose == HEAT else "")
-    cells = [words, watts, frames, *([""] * len(BLANKS))]
+    cells = [words, watts, frames, *([_others(planned, names)] if also else []), *([""] * len(BLANKS))]
     return "<tr>" + "".join(f"<td>{escape(cell) or '&nbsp;'}</td>" for cell in cells) + "</tr>"
 
 
