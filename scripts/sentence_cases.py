@@ -233,6 +233,12 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"frames": v(3.1, digits=1), "side": say("gained.less")}, {"frames": v(0.0, digits=1),
                                                                    "side": say("gained.more")},
     ),
+    "bound.broken": (
+        {"level": "13 W", "target": 40.0,
+         "bounds": (say("bound.kept", figure="die, settled", value=span(88, 86, 90, "C"), bound=v(85, "C")),)},
+        {"level": "13 W", "target": 59.94,
+         "bounds": (say("bound.unknown", figure="noise", bound=v(35, "dB")),)},
+    ),
     "bound.kept": (
         {"figure": "die, settled", "value": span(72, 70, 74, "C"), "bound": v(85, "C")},
         {"figure": "noise", "value": span(35, 35, 35, "dB"), "bound": v(35, "dB")},
@@ -309,6 +315,11 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"a": "boost off", "b": "boost on", "what": (say("versus.holds-floor"),)},
     ),
     "versus.all-same": ({"a": "boost off", "b": "boost on"}, {"a": "SMT off", "b": "SMT on"}),
+    "versus.trade": (
+        {"a": "Sedge 12", "b": "Fennmark 3", "what": (
+            say("versus.by", figure="mean rate", by=span(3.8, 1.9, 5.7, "%"), side=say("versus.lower")), LESS_DRAW)},
+        {"a": "boost off", "b": "boost on", "what": (FASTER, LESS_DRAW)},
+    ),
     "versus.open": ({"a": "boost off", "b": "boost on"}, {"a": "SMT off", "b": "SMT on"}),
     "versus.confounded-by": (
         {"factor": "cpu boost", "beside": ("frame cap",)}, {"factor": "os slot", "beside": ("brightness", "room")},

@@ -1,13 +1,16 @@
 """The kinds of questions in the window: asked in the question line, planned, run on the stand-in, answered."""
 
 import pytest
+from helpers.build import machine
 from helpers.window import opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
 from hovrik.core.plan.grid import LadderDesign
+from hovrik.service import sweeps
 from hovrik.service.planning import with_part
+from hovrik.store.notebook import Notebook
 
 SHORT = LadderDesign(9, 15, 1, 40.0, repeats=3, pass_s=30, soak_s=10, settle_s=2, cool_s=5, seed=2)
 
@@ -144,3 +147,17 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     assert window.session.question.kind == "first-look"
     minutes = plan.figures["time"].text()
     assert "h" not in minutes and int(minutes.split()[0]) <= 10
+
+
+@pytest.mark.parametrize(("kind", "asked", "words"), [
+    ("limits-it", {"knobs": {"limit_w": "12"}}, "limited by power limit"), ("caps", {}, "A cap of"),
+    ("title-setup", {"floor": 40.0}, "holds 40"),
+    ("options-cost", {"knobs": {"boost": "off,on", "textures": "low,high", "render_scale": "0.7,1"}}, "costs most"),
+    ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 46.0}, "holds 40, but does not surely keep"),
+    ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 80.0}, "holds 40"),
+])  # fmt: skip
+def test_kinds_through_the_service_on_the_stand_in(kind, asked, words, tmp_path):
+    with Notebook(tmp_path / "n.hovrik") as notebook:
+        swept = sweeps.sweep(machine(tmp_path), sweeps.Request(kind, **asked), notebook)
+    found = sweeps.as_dict(swept)
+    assert words in found["sentence"] and found["passes"] >= 1 and found["why"]

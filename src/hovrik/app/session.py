@@ -331,7 +331,7 @@ class Session(QObject):
 
     def _own_design(self, question: Question, rig: Rig) -> Design:
         snapshot = self.machine_seen.snapshot
-        now = snapshot.as_setup() if snapshot is not None else None
+        now = snapshot.restorable() if snapshot is not None else None
         design = planning.design_of(question, rig, self.knobs, self.design, now)
         found = references_of(rig, self.knobs, now) if question.parts.get("references") and now else ()
         return ReferencedDesign(design, found, self.design) if found else design

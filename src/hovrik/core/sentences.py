@@ -191,6 +191,8 @@ TEMPLATES: Mapping[str, str] = {
     "gained.frames": "{frames} frames {side}",
     "gained.more": "more",
     "gained.less": "less",
+    "bound.broken": "{level} holds {target:n}, but does not surely keep what else is asked: {bounds:semicolons}.",
+    "missing.bound": "a higher bound, a lower floor or cap, or a stronger fan",
     "bound.kept": "{figure} {value:span_unit}, asked for at most {bound}",
     "bound.unknown": "{figure} is not known, so that {bound} at most was not judged",
     # -- other questions
@@ -238,6 +240,7 @@ TEMPLATES: Mapping[str, str] = {
     "versus.better-than": "{a} is better than {b}: {what:commas}.",
     "versus.holds-floor": "it alone holds the floor",
     "versus.all-same": "{a} and {b} are the same for your purpose.",
+    "versus.trade": "{a} against {b}: {what:commas}. What a frame costs is the same as far as can be told.",
     "versus.open": "Not decided yet between {a} and {b}.",
     "versus.confounded-by":
         "No verdict on {factor}: the passes of its levels differ in {beside} as well. Measure them with all else "

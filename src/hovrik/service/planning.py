@@ -10,6 +10,7 @@ from ..core.facts.factor import LIMIT
 from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.kinds import title_setup
 from ..core.kinds.kind import Ask
 from ..core.kinds.table import KINDS
 from ..core.plan.design import Design, Told
@@ -58,6 +59,8 @@ def design_of(
     if question.kind == "caps":
         base = {key: level for key, level in base.items() if key in LIMITS}
     like = ladder if question.kind == LOWEST_WATTS else replace(ladder, heat_s=0.0)
+    if question.kind == title_setup.KIND.id and not over:
+        over = title_setup.usual(own)
     ask = Ask(question, rig, own, Setup(base), now or Setup(), varied, over, slots, like)
     return KINDS[question.kind].design(ask)
 

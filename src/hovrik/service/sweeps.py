@@ -21,6 +21,7 @@ from ..core.facts.rig import OsSlot
 from ..core.facts.setup import Setup
 from ..core.facts.terms import LOW, LOW_TENTH, MEAN, SCORE, SLOW_SHARE, TIME, Aim, Limit, School
 from ..core.facts.title import Scene, Title
+from ..core.kinds import title_setup
 from ..core.kinds.kind import Ask, Kind
 from ..core.kinds.table import kind_of
 from ..core.plan.design import Design, Told
@@ -171,7 +172,7 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
     elif request.kind in UNCAPPED and CAP not in (*varied, *base, request.over) and _takes_no_cap(knobs):
         base[CAP] = NO_CAP
     base = {key: level for key, level in base.items() if key not in LIMITS or key in knobs}
-    question = _question(machine, found, title.key, scene.key, request, kind, varied)
+    question = _question(machine, found, title.key, scene.key, request, kind, varied, knobs)
     own = [knob.as_dict() for key, knob in knobs.items() if key not in LIMITS]
     question = replace(question, parts={**question.parts, "knobs": own})
     wrong = [
@@ -185,8 +186,9 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
         heat_s=HEAT_S if request.limit_die_c is not None and kind.asks_floor else 0.0,
     )  # fmt: skip
     slots = tuple(slot.key for slot in found.rig.slots)
-    now = machine.snapshot().as_setup()
-    ask = Ask(question, found.rig, knobs, Setup(base), now, varied, request.over, slots, like, _most(request, like))
+    now = machine.snapshot().restorable()
+    over = str(question.parts.get("over", ""))
+    ask = Ask(question, found.rig, knobs, Setup(base), now, varied, over, slots, like, _most(request, like))
     return kind, question, ask, kind.design(ask)
 
 
@@ -209,10 +211,12 @@ def _named(found: Sequence[Any], key: str, what: str) -> Any:
 
 def _question(
     machine: Machine, found: Description, title: str, scene: str, request: Request, kind: Kind,
-    varied: Mapping[str, Sequence[Level]],
+    varied: Mapping[str, Sequence[Level]], offered: Mapping[str, Knob],
 ) -> Question:  # fmt: skip
     parts: dict[str, Any] = {}
     over = request.over or (next(iter(varied), "") if request.kind in ("knob", "options-cost") else "")
+    if request.kind == title_setup.KIND.id and not over:
+        over = title_setup.usual(offered)
     if over:
         parts["over"] = over
     if varied:

@@ -149,7 +149,7 @@ def narrowed(offered: Sequence[Knob], machine: Sequence[Knob]) -> tuple[Knob, ..
 def _both(knob: Knob, mine: Knob) -> Knob:
     levels = knob.levels
     if mine.levels:
-        levels = tuple(level for level in mine.levels if not knob.levels or level in knob.levels) or mine.levels[:0]
+        levels = tuple(level for level in knob.levels if level in mine.levels) if knob.levels else mine.levels
     lows = [k.low for k in (knob, mine) if k.low is not None]
     highs = [k.high for k in (knob, mine) if k.high is not None]
     ranged = None not in (knob.low, mine.low) or not (knob.levels and mine.levels)

@@ -34,7 +34,7 @@ def design(ask: Ask) -> Design:
     pairs = [(cap, hz) for cap, hz in pairs if ask.knobs[CAP].refusal(cap) is None]
     if not pairs:
         raise PlanError("No cap is known that the panel shows evenly. Note its refresh rates, or name caps.")
-    can_set = REFRESH in ask.knobs
+    can_set = REFRESH in ask.knobs and REFRESH in ask.now  # what is not confirmed could not be put back
     pairs = [
         (cap, hz if can_set and hz and ask.knobs[REFRESH].refusal(hz) is None else 0.0)
         for cap, hz in sorted(set(pairs), reverse=True)

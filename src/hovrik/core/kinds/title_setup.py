@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from ..errors import PlanError
-from ..facts.knob import CAP, Level, Order, is_number
+from ..facts.knob import CAP, Knob, Level, Order, is_number
 from ..facts.setup import Setup
 from ..plan.design import Design
 from ..plan.first_holds import FirstHoldsDesign
@@ -11,11 +13,17 @@ from ..read.answer import Answer, build
 from .kind import Ask, Kind, Seen
 
 SET_UP = "preset"
+OTHERS = ("textures", "render_scale", "upscaler")
+
+
+def usual(knobs: Mapping[str, Knob]) -> str:
+    """What a title is set up by, where nobody says: its preset, else what there is."""
+    return next((key for key in (SET_UP, *OTHERS) if key in knobs), SET_UP)
 
 
 def design(ask: Ask) -> Design:
     """Levels of the set-up, best first, each with the caps that are named, highest first. Raises PlanError."""
-    over = ask.over or SET_UP
+    over = ask.over or usual(ask.knobs)
     keys, levels = ask.bundle(over), ask.levels(over)
     if ask.question.terms.floor is None:
         raise PlanError("What can be afforded depends on what has to hold. Give a floor, such as 40 frames a second.")

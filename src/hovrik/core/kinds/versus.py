@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from ..facts.factor import Factor
@@ -91,11 +92,23 @@ def _side(own: Sequence[Contrast], seen: Seen) -> int:
 
 
 def _by_frame(own: Sequence[Contrast], rate: int) -> int:
-    """Where more frames cost more watts: what a frame costs decides."""
-    by = {one.figure: one.percent[0] for one in own if one.percent is not None}
-    frames = by.get("mean_fps", next((v for k, v in by.items() if k.startswith("low_")), 0.0))
-    watts = by.get("draw_w", by.get("package_w", 0.0))
-    return rate if abs(frames) > abs(watts) else -rate
+    """Where more frames cost more watts: what a frame costs decides, where that can be told."""
+    by = {one.figure: one for one in own if one.percent is not None}
+    frames = by.get("mean_fps") or next((one for key, one in by.items() if key.startswith("low_")), None)
+    watts = by.get("draw_w") or by.get("package_w")
+    if frames is None or watts is None:
+        return 0
+    (gain, gain_half), (cost, cost_half) = _log(frames), _log(watts)
+    dearer = abs(gain) - abs(cost)
+    if abs(dearer) <= math.hypot(gain_half, cost_half):
+        return 0
+    return rate if dearer > 0 else -rate
+
+
+def _log(one: Contrast) -> tuple[float, float]:
+    """Difference in logs and half of its 95 % interval."""
+    value, low, high = (math.log1p(max(percent, -99.0) / 100.0) for percent in one.percent or (0.0, 0.0, 0.0))
+    return value, (high - low) / 2
 
 
 def _sign(found: Sequence[Contrast]) -> int:
@@ -138,6 +151,10 @@ def _words(levels: Sequence[Level], found: Sequence[Contrast], best: Level | Non
     if best is None:
         decided = [one for one in found if one.verdict is not Outcome.UNDECIDED]
         other = factor.words(levels[1]) if len(levels) == 2 else inside(factor.label)
+        sides = {one.verdict for one in found}
+        if len(levels) == 2 and {Outcome.BETTER, Outcome.WORSE} <= sides:
+            told = tuple(_difference(one) for one in found if one.verdict in (Outcome.BETTER, Outcome.WORSE))
+            return say("versus.trade", a=other, b=base, what=told)
         if found and len(decided) == len(found):
             return say("versus.all-same", a=other, b=base)
         return say("versus.open", a=other, b=base)

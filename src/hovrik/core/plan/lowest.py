@@ -48,7 +48,7 @@ class LowestDesign:
         made = sum(len(group.passes) for group in groups.values())
         if told.batches >= self.most or made >= self.most:
             return Asked((), "the budget is spent")
-        known = {at: group.holds for at, group in groups.items() if group.holds is not None}
+        known = {at: chance for at, group in groups.items() if (chance := _floor_chance(group)) is not None}
         failed = {at for at in range(len(self.levels)) if self._setup(at) in told.failed}
         failed |= {at for at, group in groups.items() if group.incidents}
         usable = [at for at in range(len(self.levels)) if at not in failed]
@@ -145,3 +145,8 @@ class LowestDesign:
             levels, tuple(body["knobs"]), Setup(body["base"]), LadderDesign.from_dict(body), float(body["sure"]),
             int(body["most"]),
         )  # fmt: skip
+
+
+def _floor_chance(group: Group) -> float | None:
+    """Probability that the floor is held, whatever its bounds: only that rises along the levels."""
+    return group.holds if group.floor_holds is None else group.floor_holds

@@ -375,6 +375,11 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
         lacks = say("missing.figure" if told else "missing.frames", figure=figure)
         says = say("no-figure" if told else "no-low", target=target, figure=figure)
         return Answer(says, None, None, marks=found, because=reasons, lacks=(lacks,))
+    broken = next((g for g in judged if (g.floor_holds or 0.0) >= question.terms.sure), None)
+    if broken is not None:
+        bounds = tuple(limits.reasons(broken, question.terms.limits))
+        says = say("bound.broken", level=response.factor.words(broken.level), target=target, bounds=bounds)
+        return Answer(says, broken.holds, None, marks=found, because=reasons, lacks=(say("missing.bound"),))
     best = max(judged, key=lambda group: group.holds or 0.0)
     holds = best.holds or 0.0
     missing = _settle_it(response, question)

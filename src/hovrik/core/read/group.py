@@ -56,8 +56,9 @@ class Group:
     missed : share of frames that the floor's own rule looks at; holds : probability that the floor is held, None where
     that cannot be judged; of_100 : how many of 100 such passes would hold it; margin : how far it lies from the edge;
     one_pass : no level has more than one pass;
-    from_mean : the figure was predicted from mean rates alone; reference : a pass of it was made to compare with; why :
-    figure id to the reason it is not given.
+    from_mean : the figure was predicted from mean rates alone; reference : a pass of it was made to compare with;
+    floor_holds : probability that the floor alone is held, where bounds have a say in `holds`; why : figure id to the
+    reason it is not given.
     """
 
     level: Level
@@ -72,6 +73,7 @@ class Group:
     one_pass: bool = False
     from_mean: bool = False
     reference: bool = False
+    floor_holds: float | None = None
     why: Mapping[str, str] = field(default_factory=dict)
     incidents: int = 0
 

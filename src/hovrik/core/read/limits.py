@@ -27,7 +27,7 @@ def _judged(group: Group, limits: Sequence[Limit]) -> Group:
         return group
     factor = math.prod(chances)
     of_100 = group.of_100 * factor if group.of_100 is not None else None
-    return replace(group, holds=group.holds * factor, of_100=of_100)
+    return replace(group, holds=group.holds * factor, of_100=of_100, floor_holds=group.holds)
 
 
 def kept(group: Group, limit: Limit) -> float | None:
