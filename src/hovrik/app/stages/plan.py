@@ -415,6 +415,7 @@ class PlanStage(Stage):
             except PlanError as fault:
                 self.problem.setText(str(fault))
         self.problem.setVisible(bool(self.problem.text()))
+        self.printed.setText(self.problem.text())  # in sight on every page, where the button is that it greys
         self.start.setEnabled(self.totals is not None and not self.totals.too_long)
         self.sheet.setEnabled(self.totals is not None and self.session.question is not None)
         if self.totals is None or rig is None:

@@ -112,7 +112,7 @@ class PlanOrder(QWidget):
             self._say("The plan fits as it is.")
             return
         sequence = self._sequence()
-        self._edit(tuple(sequence[at] for at in found.kept), "fit into the time there is")
+        self._edit(tuple(sequence[at] for at in found.kept), "fit into the time there is")  # clears what was said
         gone = f", {plural(found.gone, 'setup')} altogether" if found.gone else ""
         self._say(
             f"{plural(len(found.dropped), 'pass', 'passes')} dropped{gone}; {plural(found.once, 'setup')} left with "
