@@ -315,6 +315,14 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"a": "boost off", "b": "boost on", "what": (say("versus.holds-floor"),)},
     ),
     "versus.all-same": ({"a": "boost off", "b": "boost on"}, {"a": "SMT off", "b": "SMT on"}),
+    "knob.also": (
+        {"a": "SMT on", "b": "SMT off", "what": say("versus.figure", what=FASTER, verdict=say("versus.better"))},
+        {"a": "SMT on", "b": "SMT off", "what": say("versus.figure", what=LESS_DRAW, verdict=say("versus.same"))},
+    ),
+    "knob.together": (
+        {"a": "CPU boost", "b": "SMT", "by": span(3, 1, 5, "%")}, {"a": "CPU boost", "b": "SMT",
+                                                                   "by": span(-3, -5, -0.1, "%")},
+    ),
     "versus.trade": (
         {"a": "Sedge 12", "b": "Fennmark 3", "what": (
             say("versus.by", figure="mean rate", by=span(3.8, 1.9, 5.7, "%"), side=say("versus.lower")), LESS_DRAW)},

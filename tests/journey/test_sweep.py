@@ -188,6 +188,18 @@ def test_a_knob_that_pays_and_one_that_does_not(folder):
     assert same["pick"] is None and {one["verdict"] for one in same["contrasts"]} <= {"same", "undecided"}
 
 
+def test_two_knobs_at_once_tell_each_and_whether_they_work_on_each_other(folder):
+    """Boost takes 2 W of 12; high shadows cost 2 ms: their effects add up in ms, hardly in the rate."""
+    found = swept(folder, "knob", "--knob", "boost=off,on", "--knob", "shadows=low,high", "--knob", "limit_w=12",
+                  machine="more.py:Options")  # fmt: skip
+    assert found["passes"] == 16
+    rates = {(one["a"], one["b"]): one for one in found["contrasts"] if one["figure"] == "mean_fps"}
+    assert rates["on", "off"]["verdict"] == "worse" and rates["high", "low"]["verdict"] == "worse"
+    base = 1000.0 / (62 * (1 - 2.718281828 ** (-0.14 * 10)))  # ms with boost off or on, in between
+    low, high = rates["high", "low"]["percent_low"], rates["high", "low"]["percent_high"]
+    assert low - 1 <= 100 * (base / (base + 2.0) - 1) <= high + 1
+
+
 def test_which_os_at_equal_measured_watts(folder):
     """The second slot gives its GPU more at the same package power; blocks are mirrored, and it ends where it began."""
     found = swept(folder, "which-os", "--knob", "limit_w=12", machine="more.py:TwoSlots")

@@ -240,6 +240,9 @@ TEMPLATES: Mapping[str, str] = {
     "versus.better-than": "{a} is better than {b}: {what:commas}.",
     "versus.holds-floor": "it alone holds the floor",
     "versus.all-same": "{a} and {b} are the same for your purpose.",
+    "knob.also": "{a} against {b}: {what}",
+    "knob.together":
+        "{a} and {b} work on each other: both at once change the rate by {by:span_unit} more than each alone",
     "versus.trade": "{a} against {b}: {what:commas}. What a frame costs is the same as far as can be told.",
     "versus.open": "Not decided yet between {a} and {b}.",
     "versus.confounded-by":

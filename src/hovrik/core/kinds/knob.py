@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
-from itertools import product
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from itertools import combinations, product
+
+import numpy as np
 
 from ..errors import PlanError
-from ..facts.factor import LIMIT
+from ..facts.factor import LIMIT, of_knob, static_limit
+from ..facts.knob import Level, inside
+from ..facts.known_knobs import known
 from ..facts.setup import Setup
+from ..message import Message, Value, say
+from ..passes.figure import BY_ID
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer
+from ..read.contrast import PRIOR_DOF
+from ..stats.estimate import t_quantile
 from . import versus
 from .kind import Ask, Kind, Seen
 
@@ -41,8 +51,47 @@ def design(ask: Ask) -> Design:
 
 
 def answer(seen: Seen) -> Answer:
-    """The better level at equal setups."""
-    return versus.answer(seen)
+    """The better level at equal setups; of several knobs each, and which of them work on each other."""
+    found = versus.answer(seen)
+    told = dict(seen.question.parts.get("levels") or {})
+    others = {str(key): levels for key, levels in told.items() if key != seen.factor.id and len(levels) > 1}
+    if not found.contrasts or not others:
+        return found
+    contrasts, because = list(found.contrasts), list(found.because)
+    for key, levels in others.items():
+        factor = static_limit() if key == LIMIT else of_knob(seen.knobs.get(key) or known(key))
+        for level in levels[1:]:
+            more = versus.contrasts_of(seen, factor, level, levels[0])
+            contrasts += more
+            because += [say("knob.also", a=factor.words(level), b=factor.words(levels[0]),
+                            what=versus.figure_words(one)) for one in more]  # fmt: skip
+    because += _together(seen, {seen.factor.id: told.get(seen.factor.id, ()), **others})
+    return replace(found, contrasts=tuple(contrasts), because=tuple(because))
+
+
+def _together(seen: Seen, levels: Mapping[str, Sequence[Level]]) -> list[Message]:
+    """Pairs of two-level knobs of which one changes what the other does to the rate, by more than chance."""
+    said = []
+    two = {key: own for key, own in levels.items() if len(own) == 2 and key != LIMIT}
+    rows = [one for one in seen.counted if one.figures.value("mean_fps") and all(k in one.point.setup for k in two)]
+    for one, other in combinations(two, 2):
+        signs = np.array([[row.point.setup[key] == two[key][1] for key in (one, other)] for row in rows], float)
+        if len(rows) < 6 or signs.size == 0:
+            continue
+        design_ = np.column_stack((np.ones(len(rows)), signs, signs.prod(axis=1)))
+        y = np.log([row.figures.values["mean_fps"] for row in rows])
+        solution, *_ = np.linalg.lstsq(design_, y, rcond=None)
+        rest = y - design_ @ solution
+        free = max(y.size - int(np.linalg.matrix_rank(design_)), 0)
+        variance = (PRIOR_DOF * BY_ID["mean_fps"].prior_sd ** 2 + float(rest @ rest)) / (PRIOR_DOF + free)
+        se = float(np.sqrt(variance * np.linalg.pinv(design_.T @ design_)[3, 3]))
+        half = t_quantile(0.975, PRIOR_DOF + free) * se
+        value = float(solution[3])
+        if abs(value) > half:
+            ends = [100 * float(np.expm1(v)) for v in (value, value - half, value + half)]
+            names = [inside((seen.knobs.get(key) or known(key)).label) for key in (one, other)]
+            said.append(say("knob.together", a=names[0], b=names[1], by=Value(ends[0], "%", ends[1], ends[2])))
+    return said
 
 
 KIND = Kind("knob", "does it pay", "see whether a knob pays", LIMIT, design, answer, asks_floor=False)

@@ -24,6 +24,19 @@ def figures_of(seen: Seen) -> tuple[str, ...]:
     return ("mean_fps", low_id(seen.question.school), *OTHERS)
 
 
+def contrasts_of(seen: Seen, factor: Factor, a: Level, b: Level, *, equal_watts: bool = False) -> list[Contrast]:
+    """Every figure of two levels of a factor."""
+    return contrasts(
+        seen.counted, factor, a, b, figures_of(seen), margins=seen.question.terms.margins, knobs=seen.knobs,
+        equal_watts=equal_watts,
+    )  # fmt: skip
+
+
+def figure_words(one: Contrast) -> Message:
+    """'mean rate 1.9 to 4.2 % higher: better'."""
+    return say("versus.figure", what=_difference(one), verdict=say(f"versus.{one.verdict.value}"))
+
+
 def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     """Every pair of levels against the first, and the better one where it is decided."""
     factor = seen.factor
@@ -38,17 +51,12 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
         return Answer(say("versus.one", factor=inside(factor.label)), None, None, lacks=(say("missing.other-level"),))
     found: list[Contrast] = []
     for level in distinct[1:]:
-        found += contrasts(
-            seen.counted, factor, level, distinct[0], figures_of(seen), margins=seen.question.terms.margins,
-            knobs=seen.knobs, equal_watts=equal_watts,
-        )  # fmt: skip
+        found += contrasts_of(seen, factor, level, distinct[0], equal_watts=equal_watts)
     best = _best(distinct, found, seen)
     option = _option(best, seen) if best is not None else None
     says = _words(distinct, found, best, factor)
     group = _group(best, seen) if best is not None else None
-    because = tuple(
-        say("versus.figure", what=_difference(one), verdict=say(f"versus.{one.verdict.value}")) for one in found
-    )  # fmt: skip
+    because = tuple(figure_words(one) for one in found)
     open_ = [one for one in found if one.verdict is Outcome.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
