@@ -120,11 +120,6 @@ def check_design(rig: Rig, design: Design, overhead: Overhead = ASSUMED) -> None
     check_passes(rig, passes_in(laid_out(design.ask(Told()).wanted)), overhead)
 
 
-def check_plan(rig: Rig, design: LadderDesign, setups: Sequence[Setup] = (), overhead: Overhead = ASSUMED) -> None:
-    """Raises PlanError or LimitError where a rig does not allow a plan, or its battery does not carry it."""
-    check_passes(rig, passes_of(design, rig, setups), overhead)
-
-
 def check_passes(rig: Rig, passes: Sequence[PlannedPass], overhead: Overhead = ASSUMED) -> None:
     """Raises PlanError or LimitError where a rig does not allow passes, or its battery does not carry them."""
     wrong = dict.fromkeys(why for one in passes for why in refusals(one.setup, rig))

@@ -59,6 +59,8 @@ class QuestionLine(QWidget):
         self.source = Choice("Power source", SOURCES)
         self.scene = Choice("Title and scene")
         self.kind = Choice("What is asked", [(one.id, one.words) for one in KINDS.values()])
+        for at, one in enumerate(KINDS.values()):
+            self.kind.setItemData(at, f"{one.verb}: {one.words}", Qt.ItemDataRole.ToolTipRole)
         self.holding = label("and hold", "soft")
         self.target = NumberField("Frames to hold", "", 1, 1000, 5)
         self.target.setMaximumWidth(64)

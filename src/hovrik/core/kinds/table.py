@@ -36,7 +36,6 @@ KINDS: Mapping[str, Kind] = {
         which_os.KIND,
     )
 }
-VERBS = ("look", "find", "does it pay", "compare", "how long")
 
 
 def kind_of(name: str) -> Kind:
