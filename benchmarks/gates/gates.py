@@ -4,8 +4,9 @@ Usage: benchmarks/gates/run [--quick|--full] [--only GATE] [--set reporting|tuni
        [--minutes M]
 
 Gates: floor coverage stated probability marks more clean (all from the same sweeps), served, faults, confounded,
-mutants. Quick takes under 8 minutes and full under 100 on two idle cores. Truths lie in data/; docs/gates.md has the
-newest full table. A run of an hour that is cut off goes on where it was with --keep.
+mutants. Quick takes under 8 minutes on two idle cores, full some hours: --minutes ends it earlier, with all worlds in it
+alike. Truths lie in data/; docs/gates.md has the
+newest table. A run that is cut off goes on where it was with --keep.
 """
 
 from __future__ import annotations
