@@ -4,9 +4,8 @@ Usage: benchmarks/gates/run [--quick|--full] [--only GATE] [--set reporting|tuni
        [--minutes M]
 
 Gates: floor coverage stated probability marks more clean (all from the same sweeps), served, faults, confounded,
-mutants. Quick takes under 8 minutes on two idle cores, full some hours: --minutes ends it earlier, with all worlds in it
-alike. Truths lie in data/; docs/gates.md has the
-newest table. A run that is cut off goes on where it was with --keep.
+mutants. Quick takes under 8 minutes on two idle cores, full some hours: --minutes ends it earlier, with all worlds in
+it alike. Truths lie in data/; docs/gates.md has the newest table. A run that is cut off goes on with --keep.
 """
 
 from __future__ import annotations
