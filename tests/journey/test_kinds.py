@@ -161,3 +161,16 @@ def test_kinds_through_the_service_on_the_stand_in(kind, asked, words, tmp_path)
         swept = sweeps.sweep(machine(tmp_path), sweeps.Request(kind, **asked), notebook)
     found = sweeps.as_dict(swept)
     assert words in found["sentence"] and found["passes"] >= 1 and found["why"]
+
+
+def test_another_question_is_read_along_what_it_is_about(window, qtbot):
+    session, read = window.session, window.stage("Read")
+    window.show_stage("Read")
+    session.read_along("slot")
+    qtbot.waitUntil(lambda: session.evaluation.factor.id == "slot", timeout=20_000)
+    ask(window, "knob")
+    commands.set_question(session, with_part(session.question, over="boost", levels={"boost": ["off", "on"]}))
+    assert session.over == ""
+    qtbot.waitUntil(lambda: session.evaluation.factor.id == "boost", timeout=20_000)
+    read.session.read_along("limit_w")
+    qtbot.waitUntil(lambda: session.evaluation.factor.id == "limit_w", timeout=20_000)

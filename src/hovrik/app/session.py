@@ -35,7 +35,7 @@ from ..core.questions.question import Question
 from ..core.words import plural
 from ..service import library, planning
 from ..service import run as sweep
-from ..service.gather import Evaluation
+from ..service.gather import Evaluation, own_factor
 from ..service.remembered import remembered
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
@@ -151,6 +151,8 @@ class Session(QObject):
         """Replace the question."""
         if question != self.question:
             self.sequence = ()
+            if self.question is not None and own_factor(question) != own_factor(self.question):
+                self.over = ""  # another question is read along what it is about
             if self.question is None or question.keys["scene"] != self.question.keys["scene"]:
                 self.within = ""
             self.question = question

@@ -127,6 +127,11 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
     ]  # fmt: skip
 
 
+def own_factor(question: Question) -> str:
+    """Id of the factor that a question is about: as it says, else that of its kind; "" the static limit."""
+    return str(question.parts.get("over") or "") or (KINDS[question.kind].over if question.is_known else "")
+
+
 def evaluate(
     notebook: Notebook, question: Question, progress: Progress | None = None, over: str = "",
     memory: Memory | None = None, within: str = "",
@@ -142,7 +147,7 @@ def evaluate(
     memory = memory or Memory(notebook)
     memory.refresh()
     places = memory.places
-    over = over or str(question.parts.get("over") or "") or (KINDS[question.kind].over if question.is_known else "")
+    over = over or own_factor(question)
     rig = places.newest_rig(question.rig)
     knobs = places.knobs(question)
     factor = factor_of(over, knobs, rig, places)

@@ -13,7 +13,7 @@ from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
 from ...core.stats.estimate import Estimate
-from ...service.gather import PassView
+from ...service.gather import PassView, own_factor
 from ..commands import annotate, bring_back, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
@@ -278,7 +278,9 @@ class ReadStage(Stage):
             annotate(self.session, view.record.id, "mark", body)
 
     def _on_along(self) -> None:
-        self.session.read_along("" if self.along.currentIndex() <= 0 else self.along.key())
+        question, key = self.session.question, self.along.key()
+        own = own_factor(question) if question is not None else ""
+        self.session.read_along("" if key in ("", own) else key)
 
     def _on_level_chosen(self, level: Level) -> None:
         group = self._response.group(level) if self._response else None
