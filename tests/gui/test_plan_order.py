@@ -76,6 +76,11 @@ def test_a_plan_is_fitted_into_the_time_there_is_where_it_is_missed_least(window
     plan.minutes.show_value(6000)
     click(plan.edits["fit"])
     assert "fits as it is" in plan.printed.text()
+    click(plan.edits["as_was"])
+    plan.editor.by.setCurrentIndex(plan.editor.by.findData("charge"))
+    assert plan.totals.recharges >= 1
+    click(plan.edits["fit"])
+    assert plan.totals.recharges == 0 and plan.totals.passes > 10 and "dropped" in plan.printed.text()
 
 
 def test_what_is_shown_is_what_is_stored_and_run(window, qtbot):

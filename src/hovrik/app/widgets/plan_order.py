@@ -11,11 +11,12 @@ from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
 from ...core.errors import PlanError
 from ...core.facts.setup import Setup
 from ...core.plan.edited import moved, with_controls
+from ...core.plan.schedule import MARGIN, expected_wh
 from ...core.plan.trim import trimmed
 from ...core.words import plural
 from ..commands import set_sequence
 from ..session import Session
-from .fields import NumberField, button, label
+from .fields import Choice, NumberField, button, label
 from .flow import FlowLayout
 
 
@@ -66,6 +67,9 @@ class PlanOrder(QWidget):
         self.minutes = NumberField("Minutes there are", "min", 5, 6000, 5)
         self.minutes.show_value(45)
         flow.addWidget(self.minutes)
+        self.by = Choice("What it has to fit into", [("minutes", "minutes"), ("charge", "one charge")])
+        self.by.currentIndexChanged.connect(lambda _at: self.minutes.setEnabled(self.by.key() == "minutes"))
+        flow.addWidget(self.by)
         return holder
 
     def _sequence(self) -> tuple[int, ...]:
@@ -107,7 +111,18 @@ class PlanOrder(QWidget):
         if self._session.evaluation is not None:
             for response in self._session.evaluation.responses:
                 chances |= {group.setup: group.holds for group in response.groups if group.holds is not None}
-        found = trimmed(passes, self.minutes.value(), lambda one: chances.get(one.setup))
+        rig, overhead = self._session.rig, self._session.overhead
+        chance = lambda one: chances.get(one.setup)  # noqa: E731
+        if self.by.key() == "charge":
+            if rig is None or rig.full_charge_wh is None:
+                self._say("The battery's energy is not known: note it in Rig.")
+                return
+            low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
+            now = self._session.machine_seen.charge
+            there_is = max(min(now if now is not None else high, high) - low, 0.0) * rig.full_charge_wh
+            found = trimmed(passes, there_is, chance, lambda one: expected_wh(one, overhead))
+        else:
+            found = trimmed(passes, self.minutes.value(), chance)
         if not found.dropped:
             self._say("The plan fits as it is.")
             return
@@ -116,7 +131,7 @@ class PlanOrder(QWidget):
         gone = f", {plural(found.gone, 'setup')} altogether" if found.gone else ""
         self._say(
             f"{plural(len(found.dropped), 'pass', 'passes')} dropped{gone}; {plural(found.once, 'setup')} left with "
-            f"one pass. It takes {found.minutes:.0f} min and recharges."
+            f"one pass. It takes {found.minutes:.0f} min{'' if self.by.key() == 'charge' else ' and recharges'}."
         )
 
     def move_to(self, at: int, to: int) -> None:

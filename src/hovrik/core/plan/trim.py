@@ -24,10 +24,18 @@ class Trimmed:
     gone: int
 
 
+def minutes_of(one: PlannedPass) -> float:
+    """Machine time of a pass, minutes."""
+    return one.seconds / 60.0
+
+
 def trimmed(
-    passes: Sequence[PlannedPass], minutes: float, chance: Callable[[PlannedPass], float | None] = lambda _: None
-) -> Trimmed:
-    """Drop the passes whose loss a minute is least until the rest fits.
+    passes: Sequence[PlannedPass], most: float, chance: Callable[[PlannedPass], float | None] = lambda _: None,
+    cost: Callable[[PlannedPass], float] = minutes_of,
+) -> Trimmed:  # fmt: skip
+    """Drop the passes whose loss is least for what they cost until the rest costs no more than `most`.
+
+    cost : of a pass (> 0): minutes, or Wh where one charge has to do.
 
     What is lost of a setup with n passes left is its weight / n: how uncertain it is whether it holds (chance(pass) is
     the probability, where one is known) over how well it is measured. A heat pass goes before a setup is left without
@@ -43,10 +51,10 @@ def trimmed(
         weight = EDGE if known is None else max(known * (1 - known), LEAST)
         n = counts[_cell(one)]
         missed = weight * (1.0 / (n - 1) - 1.0 / n) if n > 1 else 4.0 * weight
-        return (2.0 * EDGE if one.purpose == HEAT else missed) / max(one.seconds, 1.0)
+        return (2.0 * EDGE if one.purpose == HEAT else missed) / max(cost(one), 1e-6)
 
     dropped: list[int] = []
-    while left and sum(one.seconds for one in left) / 60.0 > minutes:
+    while left and sum(cost(one) for one in left) > most + 1e-9:
         gone = min(reversed(left), key=loss)
         left.remove(gone)
         counts[_cell(gone)] -= 1
@@ -55,7 +63,7 @@ def trimmed(
     for one in left:
         after[_cell(one)] += 1
     return Trimmed(
-        tuple(one.index for one in left), tuple(sorted(dropped)), sum(one.seconds for one in left) / 60.0,
+        tuple(one.index for one in left), tuple(sorted(dropped)), sum(minutes_of(one) for one in left),
         sum(count == 1 for count in after.values()), sum(count == 0 for count in after.values()),
     )  # fmt: skip
 
