@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
+from hovrik.core.kinds.table import KINDS
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.service import sweeps
 from hovrik.service.planning import with_part
@@ -174,3 +175,13 @@ def test_another_question_is_read_along_what_it_is_about(window, qtbot):
     qtbot.waitUntil(lambda: session.evaluation.factor.id == "boost", timeout=20_000)
     read.session.read_along("limit_w")
     qtbot.waitUntil(lambda: session.evaluation.factor.id == "limit_w", timeout=20_000)
+
+
+@pytest.mark.parametrize("kind", sorted(KINDS))
+def test_no_kind_minds_a_ladder_that_ends_below_its_start(window, kind):
+    """Found by the monkey: levels that are not there were counted on."""
+    window.show_stage("Plan")
+    commands.set_design(window.session, LadderDesign(15, 9, 1, 40.0), "upside down")
+    ask(window, kind)
+    plan = window.stage("Plan")
+    assert not plan.start.isEnabled() and "below its start" in plan.problem.text()

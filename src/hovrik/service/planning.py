@@ -67,7 +67,7 @@ def design_of(
 
 def center_w(question: Question, ladder: LadderDesign) -> float:
     """The static limit at which a knob is asked about: as chosen, else the middle of the ladder."""
-    levels = ladder.levels_w()
+    levels = ladder.levels_w() or (ladder.from_w,)  # a ladder that ends below its start has none
     return float(question.parts.get("at_w", levels[len(levels) // 2]))
 
 
