@@ -24,16 +24,16 @@ from ..core.facts.title import Scene, Title
 from ..core.kinds import title_setup
 from ..core.kinds.kind import Ask, Kind
 from ..core.kinds.table import kind_of
-from ..core.plan.design import Design, Told
+from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import Totals, total
-from ..core.plan.steps import PlannedPass, laid_out, passes_in
+from ..core.plan.steps import PlannedPass
 from ..core.questions.question import Question, Scope
-from ..core.read.answer import Option, metrics_of, option_of
-from ..core.read.group import Group
+from ..core.read.answer import Option, option_of
 from ..store.notebook import Notebook
 from . import library, run
 from .gather import Evaluation, evaluate
+from .planning import first_passes
 from .rows import response_rows
 
 SCHEMA = 1
@@ -248,10 +248,9 @@ def _most(request: Request, like: LadderDesign) -> int | None:
 def planned(machine: Machine, request: Request) -> tuple[Question, tuple[PlannedPass, ...], Totals, bool]:
     """What would be run first, with its totals; whether that is all (a search asks for more by what it finds)."""
     _, question, ask, design = prepared(machine, request)
-    asked = design.ask(Told())
-    passes = passes_in(laid_out(asked.wanted, 0, question.slot))
+    passes, is_all = first_passes(design, question)
     run.check_passes(ask.rig, passes)
-    return question, passes, total(passes, ask.rig, start_charge=machine.charge() or 1.0), asked.done
+    return question, passes, total(passes, ask.rig, start_charge=machine.charge() or 1.0), is_all
 
 
 def sweep(machine: Machine, request: Request, notebook: Notebook, announce: Any = None) -> Swept:
@@ -290,9 +289,9 @@ def as_dict(swept: Swept) -> dict[str, Any]:
     option, other = answer.option, _runner_up(evaluation)
     return {
         **answer.as_dict(), "over": evaluation.factor.id, "section": "", "responses": response_rows(evaluation),
-        "schema": SCHEMA, "kind": request.kind, "pick": _plain(option), "runner_up": _plain(other),
+        "schema": SCHEMA, "kind": request.kind, "pick": option and _plain(option), "runner_up": other and _plain(other),
         "considered": [
-            {**_of_group(group, evaluation), "passes": len(group.passes)}
+            {**_plain(option_of(group, evaluation.question, evaluation.context)), "passes": len(group.passes)}
             for one in evaluation.responses for group in one.groups
         ],
         "contrasts": [one.as_dict() for one in answer.contrasts],
@@ -301,19 +300,9 @@ def as_dict(swept: Swept) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _plain(option: Option | None) -> dict[str, Any] | None:
-    if option is None:
-        return None
+def _plain(option: Option) -> dict[str, Any]:
     metrics = {key: estimate.as_dict() for key, estimate in option.metrics.items()}
     return {"setup": option.setup.as_dict(), "level": option.level, "holds": option.holds, "metrics": metrics}
-
-
-def _of_group(group: Group, evaluation: Evaluation) -> dict[str, Any]:
-    found = metrics_of(group, evaluation.question, evaluation.context)
-    return {
-        "setup": group.setup.as_dict(), "level": group.level, "holds": group.holds,
-        "metrics": {key: estimate.as_dict() for key, estimate in found.items()},
-    }  # fmt: skip
 
 
 def _runner_up(evaluation: Evaluation) -> Option | None:

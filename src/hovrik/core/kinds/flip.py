@@ -77,10 +77,15 @@ def _by(one: Flip, *, absolute: bool = False) -> Value:
     ends = [one.difference, one.low, one.high]
     if absolute and one.difference < 0:
         ends = [-one.difference, -one.high, -one.low]
-    value, low, high = (100 * math.expm1(min(max(v, -5.0), 5.0)) for v in ends)
+    value, low, high = (100 * _share(v) for v in ends)
     if math.isfinite(one.low) and math.isfinite(one.high):
         return Value(value, "%", low, high)
     return Value(value, "%", digits=1)
+
+
+def _share(log_ratio: float) -> float:
+    """Of a level, bounded where an interval is open."""
+    return math.expm1(min(max(log_ratio, -5.0), 5.0))
 
 
 def _contrast(name: str, one: Flip, states: tuple[object, object], seen: Seen) -> Contrast:
@@ -92,7 +97,7 @@ def _contrast(name: str, one: Flip, states: tuple[object, object], seen: Seen) -
         verdict = Outcome.SAME
     elif one.decided:
         verdict = Outcome.BETTER if (one.difference > 0) != figure.less_is_better else Outcome.WORSE
-    ends = [math.expm1(min(max(v, -5.0), 5.0)) for v in (one.difference, one.low, one.high)]
+    ends = [_share(v) for v in (one.difference, one.low, one.high)]
     percent = (100 * ends[0], 100 * ends[1], 100 * ends[2])
     a, b = states
     return Contrast(

@@ -18,8 +18,8 @@ from ..passes.figure import BY_ID
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer
-from ..read.contrast import PRIOR_DOF
 from ..stats.estimate import t_quantile
+from ..stats.least_squares import fitted
 from . import versus
 from .kind import Ask, Kind, Seen
 
@@ -80,13 +80,9 @@ def _together(seen: Seen, levels: Mapping[str, Sequence[Level]]) -> list[Message
             continue
         design_ = np.column_stack((np.ones(len(rows)), signs, signs.prod(axis=1)))
         y = np.log([row.figures.values["mean_fps"] for row in rows])
-        solution, *_ = np.linalg.lstsq(design_, y, rcond=None)
-        rest = y - design_ @ solution
-        free = max(y.size - int(np.linalg.matrix_rank(design_)), 0)
-        variance = (PRIOR_DOF * BY_ID["mean_fps"].prior_sd ** 2 + float(rest @ rest)) / (PRIOR_DOF + free)
-        se = float(np.sqrt(variance * np.linalg.pinv(design_.T @ design_)[3, 3]))
-        half = t_quantile(0.975, PRIOR_DOF + free) * se
-        value = float(solution[3])
+        found = fitted(design_, y, BY_ID["mean_fps"].prior_sd)
+        half = t_quantile(0.975, found.dof) * float(found.errors[3])
+        value = float(found.coefficients[3])
         if abs(value) > half:
             ends = [100 * float(np.expm1(v)) for v in (value, value - half, value + half)]
             names = [inside((seen.knobs.get(key) or known(key)).label) for key in (one, other)]

@@ -16,11 +16,12 @@ from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, Option, build
 from ..read.group import Counted
 from ..stats.estimate import Estimate, t_quantile
+from ..stats.least_squares import Fitted, fitted
 from .kind import Ask, Kind, Seen
 
 ROW = "++-+++---+-"  # of the design of twelve: Plackett and Burman (1946), from memory; a test shows it orthogonal
 MOST = 11
-PRIOR_DOF, FRAME_SD, WATT_SD = 4.0, 0.015, 0.009  # spread of passes measured before, of a mean frame time and of watts
+FRAME_SD, WATT_SD = 0.015, 0.009  # spread of passes measured before, of a mean frame time and of watts
 
 
 def screening(options: int) -> np.ndarray:
@@ -79,21 +80,12 @@ def costs(counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]]) ->
     return found, _estimate(frame, 0, "ms")
 
 
-Fitted = tuple[np.ndarray, np.ndarray, float]
-
-
 def _fitted(design_: np.ndarray, y: np.ndarray, share_sd: float) -> Fitted:
-    """Coefficients, their standard errors, degrees of freedom; the spread drawn towards that measured before."""
-    solution, *_ = np.linalg.lstsq(design_, y, rcond=None)
-    rest = y - design_ @ solution
-    free = max(y.size - int(np.linalg.matrix_rank(design_)), 0)
-    variance = (PRIOR_DOF * (share_sd * float(y.mean())) ** 2 + float(rest @ rest)) / (PRIOR_DOF + free)
-    se = np.sqrt(variance * np.diag(np.linalg.pinv(design_.T @ design_)))
-    return solution, se, PRIOR_DOF + free
+    return fitted(design_, y, share_sd * float(y.mean()))
 
 
-def _estimate(fitted: Fitted, at: int, unit: str) -> Estimate:
-    value, half = float(fitted[0][at]), t_quantile(0.975, fitted[2]) * float(fitted[1][at])
+def _estimate(found: Fitted, at: int, unit: str) -> Estimate:
+    value, half = float(found.coefficients[at]), t_quantile(0.975, found.dof) * float(found.errors[at])
     return Estimate(value, value - half, value + half, unit)
 
 

@@ -19,12 +19,12 @@ from ..facts.factor import Factor
 from ..facts.knob import Knob, Level
 from ..passes.figure import BY_ID, Figure
 from ..stats.estimate import t_quantile
+from ..stats.least_squares import fitted
 from .agree import differences
 from .group import Counted, cap_of
 
 Array = NDArray[np.float64]
 
-PRIOR_DOF = 4.0  # that the spread of scenes measured before counts for
 # what is no practical difference where the player names nothing: a share of log figures, else in their unit
 MARGINS: Mapping[str, float] = {
     "mean_fps": 0.02, "package_w": 0.02, "draw_w": 0.02, "wall_w": 0.02, "score": 0.02, "time_s": 0.02,
@@ -151,13 +151,9 @@ def contrast(
         if np.ptp(watts) > 0.01 and len(rows) > len(columns) + 1:
             columns.append(watts - watts.mean())
     design = np.column_stack(columns)
-    solution, *_ = np.linalg.lstsq(design, y, rcond=None)
-    rest = y - design @ solution
-    free = max(y.size - np.linalg.matrix_rank(design), 0)
-    variance = (PRIOR_DOF * figure.prior_sd**2 + float(rest @ rest)) / (PRIOR_DOF + free)
-    spread = float(np.linalg.pinv(design.T @ design)[0, 0])
-    se, dof = math.sqrt(variance * spread + _reading(one, other, figure) ** 2), PRIOR_DOF + free
-    return _made(one, other, figure, float(solution[0]), se, dof, margin, beside, len(rows), y[design[:, 0] == 0.0])
+    found = fitted(design, y, figure.prior_sd)
+    se, base = math.hypot(float(found.errors[0]), _reading(one, other, figure)), y[design[:, 0] == 0.0]
+    return _made(one, other, figure, float(found.coefficients[0]), se, found.dof, margin, beside, len(rows), base)
 
 
 def _reading(one: Side, other: Side, figure: Figure) -> float:
