@@ -195,6 +195,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     "costs-hours": ({"hours": 0.3}, {"hours": 0.01}),
     "costs-watts": ({"watts": v(1.1, "W", 1)}, {"watts": v(0.1, "W", 1)}),
     "gives-hours": ({"hours": 0.3}, {"hours": 0.01}),
+    "missing.settled-least": ({"die": Value(71.6, "C", digits=0)}, {"die": Value(100.0, "C", digits=0)}),
     "missing.settled": ({"why": "no die temperature was recorded"}, {"why": "the pass was too short"}),
     "missing.close": ({"levels": "12 W"}, {"levels": "boost off"}),
     "missing.close-several": ({"levels": "11 and 12 W"}, {"levels": "10, 11 and 12 W"}),

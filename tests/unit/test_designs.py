@@ -10,8 +10,10 @@ from helpers.build import QUESTION, counted
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.factor import static_limit
 from hovrik.core.facts.knob import LIMITS, Knob
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import Exclusion, OsSlot, PowerMode, Rig
 from hovrik.core.facts.setup import Setup, static
+from hovrik.core.facts.title import Title
 from hovrik.core.kinds.kind import Ask
 from hovrik.core.kinds.options_cost import costs, screening
 from hovrik.core.kinds.table import KINDS, kind_of
@@ -25,7 +27,7 @@ from hovrik.core.plan.first_holds import FirstHoldsDesign
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.lowest import LowestDesign
 from hovrik.core.plan.rounds import Cell, RoundsDesign
-from hovrik.core.plan.steps import RESTART, laid_out, passes_in
+from hovrik.core.plan.steps import APPLY, RELAUNCH, RESTART, laid_out, passes_in
 from hovrik.core.questions.question import KNOWN_KINDS
 from hovrik.core.read import response
 from hovrik.core.read.group import Counted
@@ -58,6 +60,34 @@ def test_slots_stay_together_and_a_round_begins_where_the_last_ended():
     passes = passes_in(steps)
     assert len(passes) == 16 and {one.slot for one in passes} == {"one", "two"}
     assert sum(one.seconds for one in passes) == pytest.approx(16 * 114 + 180 * len(restarts))
+
+
+def test_a_title_that_hangs_on_changes_is_closed_before_each():
+    """Twice the same setup: closed once; after a restart it does not run anyway."""
+    wanted = [LIKE.wanted(setup) for setup in (Setup(boost="on"), Setup(boost="on"), Setup(boost="off"))]
+    kinds = lambda steps: [one.kind for one in steps if one.kind in (RELAUNCH, RESTART)]  # noqa: E731
+    assert kinds(laid_out(wanted)) == []
+    steps = laid_out(wanted, before_launch=True)
+    assert kinds(steps) == [RELAUNCH, RELAUNCH] and [one.kind for one in steps[:2]] == [RELAUNCH, APPLY]
+    assert kinds(laid_out(wanted, before_launch=True, after=Setup(boost="on"))) == [RELAUNCH]
+    restarted = [replace(wanted[0], slot="two"), replace(wanted[2], slot="two")]
+    assert kinds(laid_out(restarted, 0, "one", before_launch=True)) == [RESTART, RELAUNCH]
+
+
+def test_what_cannot_be_is_left_out_with_its_reason():
+    rig = replace(RIG, adapter_w=45.0, modes=(PowerMode("usual", 15.0), PowerMode("full", 18.0, adapter_w=65.0)))
+    title = Title("t", "Copper Lanterns", memory_gb=6.0)
+    on = QUESTION.with_(source=Source.ADAPTER)
+    cells = [Cell(static(w)) for w in (15.0, 18.0)] + [Cell(Setup(memory_split_gb=gb)) for gb in (4.0, 6.0)]
+    kept, why = replace(ASK, rig=rig, title=title, question=on).feasible(cells)
+    assert kept == [cells[0], cells[3]]
+    assert why == (
+        "18 W wants an adapter of 65 W; this one has 45 W.",
+        "Copper Lanterns wants 6 GB of graphics memory, more than a split of 4 GB.",
+    )
+    for known in (65.0, None):
+        assert replace(ASK, rig=replace(rig, adapter_w=known), question=on).feasible(cells) == (cells, ())
+    assert "about the battery" in replace(ASK, rig=rig).feasible(cells)[1][0]
 
 
 @pytest.mark.parametrize("design", [

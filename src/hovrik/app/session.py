@@ -7,6 +7,7 @@ answers_changed (preflight), machine_looked (machine_seen is new).
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
@@ -19,6 +20,7 @@ from ..core.facts.condition import Condition
 from ..core.facts.knob import Knob
 from ..core.facts.knobs import knobs_of
 from ..core.facts.rig import OsSlot, Rig
+from ..core.facts.setup import Setup
 from ..core.facts.terms import School
 from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
@@ -47,6 +49,7 @@ T = TypeVar("T")
 _ARCHIVED = "archived"
 MOST_EDITS = 200  # that can be undone
 EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
+LOOK_EACH_S = 0.02  # a question to the file costs a turn of every thread that computes: not one a look at the rig
 DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
 
 
@@ -79,7 +82,11 @@ class Session(QObject):
         self.undo_stack = QUndoStack(self)
         self.undo_stack.setUndoLimit(MOST_EDITS)
         self._known: dict[str, Any] = {}
-        self._known_at = -1
+        self._known_at = (-1, -1)  # changes made through this connection, newest version of anything
+        self._look_next = 0.0
+        self._planned: tuple[tuple[Any, ...], Design] | None = None  # what the design was made of, and it
+        for signal in (self.library_changed, self.passes_changed, self.question_changed):
+            signal.connect(self._look_anew)  # before anybody else is told
         self._checker = Worker("check", self)
         self._checker.failed.connect(self._on_damaged)
         self.evaluation: Evaluation | None = None
@@ -262,13 +269,19 @@ class Session(QObject):
 
     def _known_as(self, what: str, find: Callable[[], T]) -> T:
         """What was found last under this name, as long as no version of anything was noted since."""
-        at = self.notebook.newest_version()
-        if at != self._known_at:
-            self._known, self._known_at = {}, at
+        own, now = self.notebook.changes, time.monotonic()
+        if own != self._known_at[0] or now > self._look_next:  # another's row is seen a little later, unless told of
+            at = own, self.notebook.newest_version()
+            if at[1] != self._known_at[1]:
+                self._known = {}
+            self._known_at, self._look_next = at, now + LOOK_EACH_S
         if what not in self._known:
             self._known[what] = find()
         found: T = self._known[what]
         return found
+
+    def _look_anew(self) -> None:
+        self._look_next = 0.0
 
     def newest(self, kind: str) -> dict[str, Entity]:
         """Newest versions of rigs, slots, titles or scenes by key."""
@@ -317,8 +330,11 @@ class Session(QObject):
     @property
     def knobs(self) -> tuple[Knob, ...]:
         """What rig, slot and title offer to be set; none without a rig."""
-        rig = self.rig
-        return knobs_of(rig, self.slot, self.title) if rig is not None else ()
+        rig, slot, title = self.rig, self.slot, self.title
+        if rig is None:
+            return ()
+        name = f"knobs {rig.key} {slot.key if slot else ''} {title.key if title else ''}"
+        return self._known_as(name, lambda: knobs_of(rig, slot, title))
 
     def planned_design(self) -> Design:
         """The design of the question, as it is edited. Raises PlanError."""
@@ -328,20 +344,23 @@ class Session(QObject):
         if question is None:
             self.design.check(rig)
             return self.design
-        design = self._own_design(question, rig)
-        return EditedDesign(design, self.sequence) if self.sequence else design
-
-    def _own_design(self, question: Question, rig: Rig) -> Design:
         snapshot = self.machine_seen.snapshot
         now = snapshot.restorable() if snapshot is not None else None
-        design = planning.design_of(question, rig, self.knobs, self.design, now)
+        made_of = question, rig, self.title, self.knobs, self.design, now, self.sequence
+        if self._planned is None or self._planned[0] != made_of:
+            design = self._own_design(question, rig, now)
+            self._planned = made_of, EditedDesign(design, self.sequence) if self.sequence else design
+        return self._planned[1]
+
+    def _own_design(self, question: Question, rig: Rig, now: Setup | None) -> Design:
+        design = planning.design_of(question, rig, self.knobs, self.design, now, self.title)
         found = references_of(rig, self.knobs, now) if question.parts.get("references") and now else ()
         return ReferencedDesign(design, found, self.design) if found else design
 
     def planned_passes(self) -> tuple[tuple[PlannedPass, ...], bool]:
         """The passes that it wants first, and whether these are all. Raises PlanError."""
         design = self.planned_design()
-        return planning.first_passes(design, self.question or Question())
+        return planning.first_passes(design, self.question or Question(), self.title)
 
     @property
     def overhead(self) -> Overhead:

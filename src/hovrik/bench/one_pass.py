@@ -18,7 +18,7 @@ from ..core.passes.guards import Look, Watch, has_settled, newest
 from ..core.passes.record import End, PassRecord
 from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
-from ..core.plan.schedule import MARGIN, expected_wh
+from ..core.plan.schedule import charge_window, expected_wh
 from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, SOURCE, PlannedPass, Step
 from .job import Announce, Control, Job, Phase, Progress
 from .protocol import LAUNCHED_ANEW, RATE_READ, Instruction, Machine, Need, Reply, Sample
@@ -195,7 +195,7 @@ class OnePass:
         charge, full = machine.charge(), rig.full_charge_wh
         if charge is None or full is None:
             return True
-        low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
+        low, high = charge_window(rig)
         if charge - expected_wh(self.planned, self.job.overhead) / full >= low or charge >= high - 0.011:
             return True
         self._say(Phase.RECHARGE)
@@ -244,7 +244,7 @@ def _asked(step: Step, job: Job) -> Instruction:
         slot = step.place.get("slot") or job.slot
         return restart_into(job.rig, slot) if slot else Instruction(Need.RESTART, "Restart.")
     if step.kind == RELAUNCH:
-        return Instruction(Need.RELAUNCH, "Close the title and start it anew.")
+        return Instruction(Need.RELAUNCH, "Close the title. Start it anew once the next setup stands.")
     if step.kind == SOURCE:
         return go_on_source(step.place.get("source"))
     return recharge(job.rig)

@@ -18,6 +18,7 @@ from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
+from ..core.plan.schedule import charge_window
 from ..core.plan.steps import PlannedPass
 from .job import Job
 from .protocol import Instruction, Machine, Need, Outcome, Reply
@@ -178,7 +179,7 @@ def go_on_source(source: Level | None) -> Instruction:
 
 def recharge(rig: Rig) -> Instruction:
     """Have a person charge the battery to the upper edge of the window that passes count in."""
-    high = min(rig.valid_charge[1], rig.charge_limit)
+    _, high = charge_window(rig)
     return Instruction(Need.RECHARGE, f"Plug in and charge to {100 * high:.0f} %, then unplug.", high)
 
 

@@ -163,6 +163,7 @@ TEMPLATES: Mapping[str, str] = {
     "missing.hours-draw": "hours: no battery draw was recorded",
     "missing.hours-battery": "hours: the rig's battery energy is unknown",
     "missing.settled": "settled temperature: {why}",
+    "missing.settled-least": "settled temperature: {die} or more; more passes, or one long one, tell how much more",
     "missing.close": "{levels} lies too close to the floor to be settled by twenty more passes",
     "missing.close-several": "{levels} lie too close to the floor to be settled by twenty more passes",
     "missing.settle": "about {passes:more pass|more passes} at {levels} would settle it",

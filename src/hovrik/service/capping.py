@@ -45,7 +45,7 @@ def caps_of(evaluation: Evaluation, wanted: Callable[[], bool] = lambda: True) -
     if rig is None or response is None:
         return ()
     question, found = evaluation.question, []
-    low, tolerance = low_id(question.school), question.terms.floor.tolerance if question.terms.floor else 0.03
+    low, tolerance = low_id(question.school), question.terms.tolerance
     for even in even_caps_of(rig):
         if not wanted():
             break

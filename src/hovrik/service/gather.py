@@ -44,6 +44,7 @@ from .along import factor_of, factors_along
 from .judging import verdicts_of
 from .memory import Memory, Progress
 from .points import Places, scope
+from .warmth import with_settled
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
@@ -166,6 +167,7 @@ def evaluate(
     responses = with_limits(responses, question.terms.limits)
     context = replace(_context(views, counted, rig), counted=len(counted), along=inside(factor.label))
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
+    why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
     seen = Seen(responses, [view.counted for view in counted], question, context, factor, named(knobs))
     answer = KINDS[question.kind].answer(seen) if question.is_known else build(responses, question, context)
@@ -265,6 +267,9 @@ def _views(
             f"{figures.ALGORITHM}/{key}", figures.VERSION, group, PassFigures.from_dict,
             partial(figures.figures_of, constants=own), PassFigures.as_dict, progress,
         )  # fmt: skip
+    if section is None:
+        plain = [record for record in records if constants.of(points[record.id])[0] is None]
+        found |= with_settled(memory, plain, points, found)
     verdicts = verdicts_of(memory, records, notes)
     return [
         PassView(

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, TypeVar
 
+from ..core.model.heat_network import Network
+from ..core.passes.figures import PassFigures
 from ..core.passes.record import PassRecord
 from ..store.notebook import Notebook, PassQuery
 from .points import Places
@@ -18,7 +20,9 @@ class Cancelled(Exception):
 
 
 class Memory:
-    """What is known of a notebook. places : its versions; revisions : annotations by pass as they were last read."""
+    """What is known of a notebook. places : its versions; revisions : annotations by pass as they were last read;
+    networks : of the rig's heat by fan policy, with the passes they are of; settled : figures by pass, before
+    and after they were told where temperatures settle (the same objects as long as those passes are the same)."""
 
     def __init__(self, notebook: Notebook) -> None:
         self.notebook = notebook
@@ -26,6 +30,8 @@ class Memory:
         self._records: dict[PassQuery, tuple[int, list[PassRecord]]] = {}
         self._derived: dict[tuple[str, int], dict[str, tuple[int, Any]]] = {}
         self.revisions: dict[str, int] = {}
+        self.networks: dict[str, tuple[tuple[str, ...], Network | None]] = {}
+        self.settled: dict[str, tuple[tuple[str, ...], PassFigures, PassFigures]] = {}
 
     def refresh(self) -> None:
         """Look at what may have changed: annotations, newest versions."""

@@ -10,6 +10,7 @@ from ..core.facts.factor import LIMIT
 from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.facts.title import Title
 from ..core.kinds import title_setup
 from ..core.kinds.kind import Ask
 from ..core.kinds.table import KINDS
@@ -29,10 +30,11 @@ def is_ladder(question: Question) -> bool:
 
 
 def design_of(
-    question: Question, rig: Rig, knobs: Sequence[Knob], ladder: LadderDesign, now: Setup | None = None
-) -> Design:
+    question: Question, rig: Rig, knobs: Sequence[Knob], ladder: LadderDesign, now: Setup | None = None,
+    title: Title | None = None,
+) -> Design:  # fmt: skip
     """The design of a question by its kind. knobs : on offer; ladder : limits, cap and lengths that a person chose;
-    now : what the machine reads.
+    now : what the machine reads; title : that is played, where it is known.
 
     Raises PlanError, LimitError where it cannot be carried out.
     """
@@ -61,7 +63,7 @@ def design_of(
     like = ladder if question.kind == LOWEST_WATTS else replace(ladder, heat_s=0.0)
     if question.kind == title_setup.KIND.id and not over:
         over = title_setup.usual(own)
-    ask = Ask(question, rig, own, Setup(base), now or Setup(), varied, over, slots, like)
+    ask = Ask(question, rig, own, Setup(base), now or Setup(), varied, over, slots, like, title=title)
     return KINDS[question.kind].design(ask)
 
 
@@ -77,10 +79,12 @@ def _thinned(levels: Sequence[float], most: int) -> tuple[float, ...]:
     return tuple(levels[round(at * (len(levels) - 1) / (most - 1))] for at in range(most))
 
 
-def first_passes(design: Design, question: Question) -> tuple[tuple[PlannedPass, ...], bool]:
-    """The passes that a design wants first, and whether these are all."""
-    asked = design.ask(Told())
-    return passes_in(laid_out(asked.wanted, 0, question.slot)), asked.done
+def first_passes(
+    design: Design, question: Question, title: Title | None = None
+) -> tuple[tuple[PlannedPass, ...], bool]:
+    """The passes that a design wants first, and whether these are all. title : that is played, where it is known."""
+    asked, sensitive = design.ask(Told()), title is not None and bool(title.dislikes_changes)
+    return passes_in(laid_out(asked.wanted, 0, question.slot, before_launch=sensitive)), asked.done
 
 
 def with_part(question: Question, **parts: Any) -> Question:

@@ -106,13 +106,19 @@ def keep_design(
 ) -> str:  # fmt: skip
     """Store a plan of any design with the steps that it gives first; its id. Raises PlanError, StoreError."""
     asked = design.ask(Told())
-    first = Batch(0, laid_out(asked.wanted, 0, question.slot), (), asked.why, asked.done)
+    steps = laid_out(asked.wanted, 0, question.slot, before_launch=_set_before_launch(notebook, question))
+    first = Batch(0, steps, (), asked.why, asked.done)
     check_passes(rig_of(notebook, question.rig), passes_in(first.steps), overhead)
     body = {
         "question": question.as_dict(), "design": design_to(design), "context": context_of(notebook, question),
         "room_c": room_c, "seen": to_plain(seen or {}),
     }  # fmt: skip
     return notebook.keep_plan(body, first)
+
+
+def _set_before_launch(notebook: Notebook, question: Question) -> bool:
+    title = title_of(notebook, question.title)
+    return title is not None and bool(title.dislikes_changes)
 
 
 def check_design(rig: Rig, design: Design, overhead: Overhead = ASSUMED) -> None:
@@ -196,7 +202,12 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     asked = planned.design.ask(told)
     ids = tuple(view.record.id for view in counted)
     number = len(planned.batches)
-    batch = Batch(number, laid_out(asked.wanted, number), ids, asked.why, asked.done)
+    last = planned.passes[-1] if planned.passes else None
+    steps = laid_out(
+        asked.wanted, number, (last.slot if last else "") or planned.question.slot,
+        before_launch=_set_before_launch(notebook, planned.question), after=last.setup if last else None,
+    )  # fmt: skip
+    batch = Batch(number, steps, ids, asked.why, asked.done)
     check_passes(rig_of(notebook, planned.question.rig), passes_in(batch.steps))
     notebook.keep_batch(plan_id, batch)
     return load_plan(notebook, plan_id).passes[len(planned.passes) :]

@@ -188,7 +188,7 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
     slots = tuple(slot.key for slot in found.rig.slots)
     now = machine.snapshot().restorable()
     over = str(question.parts.get("over", ""))
-    ask = Ask(question, found.rig, knobs, Setup(base), now, varied, over, slots, like, _most(request, like))
+    ask = Ask(question, found.rig, knobs, Setup(base), now, varied, over, slots, like, _most(request, like), title)
     return kind, question, ask, kind.design(ask)
 
 
@@ -248,7 +248,7 @@ def _most(request: Request, like: LadderDesign) -> int | None:
 def planned(machine: Machine, request: Request) -> tuple[Question, tuple[PlannedPass, ...], Totals, bool]:
     """What would be run first, with its totals; whether that is all (a search asks for more by what it finds)."""
     _, question, ask, design = prepared(machine, request)
-    passes, is_all = first_passes(design, question)
+    passes, is_all = first_passes(design, question, ask.title)
     run.check_passes(ask.rig, passes)
     return question, passes, total(passes, ask.rig, start_charge=machine.charge() or 1.0), is_all
 

@@ -118,6 +118,11 @@ class OpenedFile:
     def __exit__(self, *_: object) -> None:
         self.close()
 
+    @property
+    def changes(self) -> int:
+        """How many rows were written through this connection; asks nothing of the file."""
+        return self._connection.total_changes
+
     def look_through(self) -> None:
         """Look at every page of the file. Raises Damaged, StoreError."""
         look_through(self._connection, self.path)

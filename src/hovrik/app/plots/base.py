@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QEvent, QPointF, Qt
-from PyQt6.QtGui import QAction, QColor, QFocusEvent, QGuiApplication
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
+from PyQt6.QtGui import QAction, QColor, QFocusEvent, QGuiApplication, QShowEvent
 from PyQt6.QtWidgets import QWidget
 
 from ..theme import tokens
 from .labels import Labels
+
+SOON_MS = 12  # between what is asked for and a picture of it
 
 pg.setConfigOptions(antialias=False)
 
@@ -19,14 +22,22 @@ pg.setConfigOptions(antialias=False)
 class Plot(pg.PlotWidget):
     """A themed plot. Subclasses redraw in `redraw`, from plain data they keep, so that a theme change redraws.
 
-    name : accessible name; labels : its words; data : columns last drawn, heading to values, for copying and for tests.
+    name : accessible name; labels : its words. What is shown is drawn a little later (`redraw_soon`).
     """
+
+    _next_s = 0.0  # when the next of all plots may be drawn
 
     def __init__(self, name: str, x_label: str, y_label: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.data: dict[str, Sequence[float]] = {}
+        self._data: dict[str, Sequence[float]] = {}
+        self._whole = False  # whether the zoom is reset with the next drawing
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON_MS)
+        self._soon.timeout.connect(self._draw_if_seen)
+        self._is_due = False
         self._labels = (x_label, y_label)
         self._hinted: tuple[str, str] | None = None
         self.setMenuEnabled(False)
@@ -73,6 +84,47 @@ class Plot(pg.PlotWidget):
     def redraw(self) -> None:
         """Draw from the data kept; for subclasses."""
 
+    def redraw_soon(self, *, whole: bool = False) -> None:
+        """Draw once the turn under way is over, several askings in one; not before it is in sight. whole : reset the
+        zoom too."""
+        self._whole, self._is_due = self._whole or whole, True
+        self._soon.start()
+
+    def catch_up(self) -> None:
+        """Draw now what waits to be drawn."""
+        if self._is_due and self.plotItem is not None:
+            self._soon.stop()
+            self._is_due = False
+            self.redraw()
+            if self._whole:
+                self.show_all()
+            self._whole = False
+
+    def _draw_if_seen(self) -> None:
+        if not self.isVisible():
+            return
+        if time.monotonic() < Plot._next_s:
+            self._soon.start()  # one a turn, so that a key pressed meanwhile is not kept waiting
+            return
+        self.catch_up()
+        Plot._next_s = time.monotonic() + SOON_MS / 2000
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What was missed is drawn."""
+        super().showEvent(event)
+        if self._is_due:
+            self._soon.start()
+
+    @property
+    def data(self) -> dict[str, Sequence[float]]:
+        """Columns drawn, heading to values."""
+        self.catch_up()
+        return self._data
+
+    @data.setter
+    def data(self, columns: dict[str, Sequence[float]]) -> None:
+        self._data = columns
+
     def wipe(self) -> None:
         """Remove everything drawn but the hover text."""
         for item in list(self.getPlotItem().items):
@@ -90,6 +142,7 @@ class Plot(pg.PlotWidget):
         """Put a picture of the plot on the clipboard."""
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None:
+            self.catch_up()
             self._hover.hide()
             clipboard.setPixmap(self.grab())
 

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from enum import Enum
 from itertools import pairwise
 
+import numpy as np
 import pyqtgraph as pg
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QTimer
 from PyQt6.QtGui import QColor
 
@@ -85,19 +87,25 @@ class Labels:
         if room.width() < 20 or room.height() < 20:
             return
         taken: list[QRectF] = []
-        points = [box.mapViewToScene(QPointF(x, y)) for x, y in self._points]
+        points = self._on_scene(box)
         for one, words in self._merged(box):
             if one.item.textItem.toPlainText() != words:
                 one.item.setText(words)
             size = one.item.boundingRect()
             free = [r for r in _places(one, size, box, room) if not any(r.intersects(other) for other in taken)]
-            clear = (r for r in free if not any(r.adjusted(-4, -2, 4, 2).contains(at) for at in points))
-            found = next(clear, free[0] if free else None)
+            found = next((r for r in free if not _meets(r.adjusted(-4, -2, 4, 2), points)), free[0] if free else None)
             one.rect = found
             one.item.setVisible(found is not None)
             if found is not None:
                 taken.append(found)
                 one.item.setPos(box.mapSceneToView(found.topLeft()))
+
+    def _on_scene(self, box: pg.ViewBox) -> NDArray[np.float64]:
+        """(n, 2) where the points of lines stand, scene pixels."""
+        origin, right, up = (box.mapViewToScene(QPointF(x, y)) for x, y in ((0, 0), (1, 0), (0, 1)))
+        axes = np.array([[right.x() - origin.x(), right.y() - origin.y()], [up.x() - origin.x(), up.y() - origin.y()]])
+        found: NDArray[np.float64] = np.array(self._points, float).reshape(-1, 2) @ axes
+        return found + np.array([origin.x(), origin.y()])
 
     def _merged(self, box: pg.ViewBox) -> Iterator[tuple[_Label, str]]:
         """Labels with what they say; those of one edge and place in one."""
@@ -115,6 +123,11 @@ class Labels:
                 heads.append((one, at, [one.words]))
         for head, _, words in heads:
             yield head, ", ".join(words)
+
+
+def _meets(rect: QRectF, points: NDArray[np.float64]) -> bool:
+    inside = (points > (rect.left(), rect.top())) & (points < (rect.right(), rect.bottom()))
+    return bool(inside.all(axis=1).any())
 
 
 def _places(one: _Label, size: QRectF, box: pg.ViewBox, room: QRectF) -> Iterator[QRectF]:

@@ -209,7 +209,7 @@ class ChargePlot(Plot):
     def show_charge(self, charge: tuple[float, ...], window: tuple[float, float]) -> None:
         """charge : share after each pass; window : valid shares."""
         self._charge, self._window = charge, window
-        self.redraw()
+        self.redraw_soon()
 
     def redraw(self) -> None:
         if not self._charge:

@@ -131,8 +131,7 @@ class RatePlot(Plot):
         self._floor = floor.edge if floor is not None else 0.0
         self._floor_words = f"{floor.value:g}, held at {100 * (1 - floor.tolerance):g} %" if floor is not None else ""
         self._pick = pick
-        self.redraw()
-        self.show_all()
+        self.redraw_soon(whole=True)
 
     def redraw(self) -> None:
         if self._response is None or not self._response.groups:
@@ -253,7 +252,7 @@ class WorthPlot(Plot):
     def show_response(self, response: Response | None, price: float) -> None:
         """Draw a response, or nothing where there is none. price : fps a W."""
         self._response, self._price = response, price
-        self.redraw()
+        self.redraw_soon()
 
     def redraw(self) -> None:
         if self._response is None:

@@ -90,13 +90,13 @@ class SchedulePlot(Plot):
         self._words = {
             one.index: f"pass {one.index + 1}: {lane_words(one, slots)}, {one.seconds / 60:.1f} min" for one in passes
         }  # fmt: skip
-        self.redraw()
+        self.redraw_soon()
 
     def choose(self, index: int | None) -> None:
         """Outline a pass."""
         if index != self._chosen:
             self._chosen = index
-            self.redraw()
+            self.redraw_soon()
 
     def redraw(self) -> None:
         if not self._blocks or len(self._lanes) > MOST_LANES:

@@ -376,18 +376,24 @@ class PlanStage(Stage):
             return ""
         if repeats < 2:
             return "One pass of a setup tells it apart from another only by the spread of other scenes."
+        sd, rate = self._spread()
+        share = detectable(sd, repeats)
+        frames = f" ({share * rate:.1f} frames)" if rate else ""
+        how = "this scene's own spread" if rate else "the spread of other scenes"
+        part = f"{100 * share:.1g} % of the rate{frames}"
+        return f"{repeats} passes a setup tell two of them apart by {part}, by {how}."
+
+    def _spread(self) -> tuple[float, float]:
+        """Of the passes read: sd of the log rate in a setup, the usual rate (fps, 0 where none repeat)."""
         found = self.session.evaluation
         groups = [group for one in found.responses for group in one.groups] if found is not None else []
         spreads = [
             (mean.se * math.sqrt(mean.n), mean.value) for group in groups if (mean := group.rate) and mean.n > 1
         ]  # fmt: skip
-        sd = max(float(np.median([spread for spread, _ in spreads])), 0.003) if spreads else BY_ID["mean_fps"].prior_sd
-        share = detectable(sd, repeats)
-        rate = float(np.median([value for _, value in spreads])) if spreads else 0.0
-        frames = f" ({share * rate:.1f} frames)" if rate else ""
-        how = "this scene's own spread" if spreads else "the spread of other scenes"
-        part = f"{100 * share:.1g} % of the rate{frames}"
-        return f"{repeats} passes a setup tell two of them apart by {part}, by {how}."
+        if not spreads:
+            return BY_ID["mean_fps"].prior_sd, 0.0
+        sd, rate = np.median(spreads, axis=0)
+        return max(float(sd), 0.003), float(rate)
 
     def _charge_now(self) -> float:
         """Charge of the machine where it can be read (share), else full."""
@@ -399,7 +405,7 @@ class PlanStage(Stage):
         design, rig = self.session.design, self.session.rig
         told = (
             design, rig, self.session.overhead, self.session.machine_seen.charge, self.session.question,
-            self.session.sequence, id(self.session.evaluation),
+            self.session.sequence, self._spread(),
         )  # fmt: skip
         if told == self._told:
             return

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
 from ...core.errors import PlanError
 from ...core.facts.setup import Setup
 from ...core.plan.edited import moved, with_controls
-from ...core.plan.schedule import MARGIN, expected_wh
+from ...core.plan.schedule import charge_window, expected_wh
 from ...core.plan.trim import trimmed
 from ...core.words import plural
 from ..commands import set_sequence
@@ -117,7 +117,7 @@ class PlanOrder(QWidget):
             if rig is None or rig.full_charge_wh is None:
                 self._say("The battery's energy is not known: note it in Rig.")
                 return
-            low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
+            low, high = charge_window(rig)
             now = self._session.machine_seen.charge
             there_is = max(min(now if now is not None else high, high) - low, 0.0) * rig.full_charge_wh
             found = trimmed(passes, there_is, chance, lambda one: expected_wh(one, overhead))

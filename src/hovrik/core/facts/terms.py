@@ -105,3 +105,8 @@ class Terms:
     sure: float = 0.95
     room_c: float | None = None
     price: float = 1.0
+
+    @property
+    def tolerance(self) -> float:
+        """By how much a floor may be missed and still count as held, as a share of it."""
+        return self.floor.tolerance if self.floor is not None else Floor().tolerance

@@ -39,7 +39,7 @@ def design(ask: Ask) -> Design:
         (cap, hz if can_set and hz and ask.knobs[REFRESH].refusal(hz) is None else 0.0)
         for cap, hz in sorted(set(pairs), reverse=True)
     ]
-    tolerance = ask.question.terms.floor.tolerance if ask.question.terms.floor else 0.03
+    tolerance = ask.question.terms.tolerance
     return CapCheckDesign(tuple(pairs), ask.base.without(CAP), ask.lengths(heat_s=0.0), tolerance, most=ask.most)
 
 
@@ -47,7 +47,7 @@ def answer(seen: Seen) -> Answer:
     """The highest cap that was measured and holds; what the others are predicted to do."""
     if not seen.responses:
         return build(seen.responses, seen.question, seen.context)
-    tolerance = seen.question.terms.floor.tolerance if seen.question.terms.floor else 0.03
+    tolerance = seen.question.terms.tolerance
     low, sure = low_id(seen.question.school), seen.question.terms.sure
     options: list[tuple[float, Option]] = []
     for response in seen.responses:

@@ -11,8 +11,10 @@ from ..errors import PlanError
 from ..facts.factor import LIMIT, Factor
 from ..facts.knob import CAP, LIMITS, REFRESH, Knob, Level, is_number
 from ..facts.knobs import infeasible
+from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup
+from ..facts.title import Title
 from ..plan.design import Design
 from ..plan.grid import LadderDesign
 from ..plan.rounds import Cell
@@ -30,7 +32,8 @@ class Ask:
 
     knobs : that can be set, by id; base : what is set in every pass; now : what the machine reads; varied : knob to the
     levels that are wanted of it; over : the factor that is asked about, "" that of the kind; slots : that the machine
-    can be brought into; like : lengths, repeats, seed; most : passes, None as many as it takes.
+    can be brought into; like : lengths, repeats, seed; most : passes, None as many as it takes; title : that is played,
+    where it is known.
     """
 
     question: Question
@@ -43,10 +46,11 @@ class Ask:
     slots: tuple[str, ...] = ()
     like: LadderDesign = field(default_factory=lambda: LadderDesign(1.0, 1.0, 1.0))
     most: int | None = None
+    title: Title | None = None
 
     def feasible(self, cells: Sequence[Cell]) -> tuple[list[Cell], tuple[str, ...]]:
         """Cells that can be, and why others cannot: functions of an OS slot that exclude each other, a cap above the
-        refresh."""
+        refresh, a limit that wants another adapter, less graphics memory than the title wants."""
         slots = {slot.key: slot for slot in self.rig.slots}
         kept, left_out = [], []
         for cell in cells:
@@ -54,11 +58,31 @@ class Ask:
             cap, refresh = cell.setup.get(CAP), cell.setup.get(REFRESH)
             if is_number(cap) and is_number(refresh) and float(cap or 0) > float(refresh or 0) + 0.5:
                 why = [*why, f"A cap of {cap:g} is above a refresh of {refresh:g} Hz."]
+            why += [one for one in (self._adapter(cell.setup), self._memory(cell.setup)) if one]
             if why:
                 left_out += why
             else:
                 kept.append(cell)
         return kept, tuple(dict.fromkeys(left_out))
+
+    def _adapter(self, setup: Setup) -> str:
+        """Why a limit cannot be on this source: only a preset that wants another adapter reaches it."""
+        limit = setup.static_limit_w
+        there = 0.0 if self.question.source is Source.BATTERY else self.rig.adapter_w
+        reach = [(mode.sustained_w, mode.adapter_w or 0.0) for mode in self.rig.modes if mode.sustained_w is not None]
+        if limit is None or there is None or any(watts >= limit and wants <= there for watts, wants in reach):
+            return ""
+        wanted = [wants for watts, wants in reach if watts <= limit and wants > there]
+        if not wanted:
+            return ""
+        has = f"this one has {there:g} W" if there else "the question is about the battery"
+        return f"{limit:g} W wants an adapter of {max(wanted):g} W; {has}."
+
+    def _memory(self, setup: Setup) -> str:
+        split, wants = setup.get("memory_split_gb"), self.title.memory_gb if self.title is not None else None
+        if self.title is None or not is_number(split) or wants is None or float(split or 0) >= wants:
+            return ""
+        return f"{self.title.name} wants {wants:g} GB of graphics memory, more than a split of {split:g} GB."
 
     def bundle(self, over: str) -> tuple[str, ...]:
         """The knobs that a factor sets as one. Raises PlanError where the machine offers none of them."""

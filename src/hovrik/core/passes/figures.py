@@ -20,7 +20,8 @@ from .tail import Tail
 from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
-VERSION = 10
+VERSION = 11
+LEAST_SAMPLES, RISES_C = 12, 0.3  # from when a die is said to rise: samples of a pass, degrees from third to third
 
 
 @dataclass(frozen=True)
@@ -90,6 +91,8 @@ def figures_of(record: PassRecord, constants: TimeConstants | None) -> PassFigur
             why[key] = "no die temperature was recorded" if key == "die_c" else "no shell temperature was recorded"
         elif settled.value_c is None:
             why[key] = settled.reason
+            least = _risen_to(trace) if key == "die_c" else None
+            values |= {"die_least_c": least} if least is not None else {}
         else:
             values[key], errors[key] = settled.value_c, settled.se_c or 0.0
     return PassFigures(found, tail, values, errors, why)
@@ -175,6 +178,17 @@ def _settled(trace: Trace, name: str, constants: TimeConstants | None) -> Settle
     fan = trace.channels.get("fan_rpm")
     steady = fan is not None and heat.is_steady(fan.between(int(channel.stamps_ns[0]), trace.end_ns).values)
     return heat.with_structure(found, _end_mean(trace, name), is_shell=name == "shell_c", steady_fan=steady)
+
+
+def _risen_to(trace: Trace) -> float | None:
+    """Mean of the second half of a pass whose die rose over both of its halves: it settles no lower. None otherwise."""
+    channel = trace.measured("die_c")
+    values = channel.values[np.isfinite(channel.values)] if channel is not None else np.empty(0)
+    if values.size < LEAST_SAMPLES:
+        return None
+    first, second, third = (float(part.mean()) for part in np.array_split(values, 3))
+    late = float(values[values.size // 2 :].mean())
+    return late if third > second + RISES_C and second > first + RISES_C else None
 
 
 def _end_mean(trace: Trace, name: str) -> float | None:

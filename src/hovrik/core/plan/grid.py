@@ -66,11 +66,14 @@ class LadderDesign:
         rng = np.random.default_rng(self.seed)
         found: list[Wanted] = []
         if self.heat_s > 0:
-            middle = static(levels[len(levels) // 2], cap)
-            found.append(Wanted(middle, self.heat_s, self.settle_s, 0.0, self.cool_s, HEAT))
+            found.append(self.heat(static(levels[len(levels) // 2], cap)))
         for number in range(self.repeats):
             found += [self.wanted(static(limit, cap), number) for limit in rng.permutation(levels).tolist()]
         return Asked(tuple(found))
+
+    def heat(self, setup: Setup, slot: str = "") -> Wanted:
+        """The long pass that calibrates how the machine warms up."""
+        return Wanted(setup, self.heat_s, self.settle_s, 0.0, self.cool_s, HEAT, slot=slot)
 
     def wanted(self, setup: Setup, number: int = 0) -> Wanted:
         """A pass with the design's lengths. number : of its round."""

@@ -11,7 +11,6 @@ from typing import Any
 from ..facts.knob import Level, is_number
 from ..facts.setup import Setup
 from ..model.held import more_to_settle
-from ..passes.purpose import HEAT
 from ..read.group import Group
 from ..read.response import Response
 from .design import Told
@@ -41,8 +40,7 @@ class LowestDesign:
             first: list[Wanted] = []
             middle = len(self.levels) // 2
             if self.like.heat_s > 0:
-                like = self.like
-                first.append(Wanted(self._setup(middle), like.heat_s, like.settle_s, 0.0, like.cool_s, HEAT))
+                first.append(self.like.heat(self._setup(middle)))
             return Asked((*first, self.like.wanted(self._setup(middle))), "the middle", done=self.most <= 1)
         groups = self._groups(told.responses)
         made = sum(len(group.passes) for group in groups.values())

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from ..facts.setup import Setup
-from ..passes.purpose import HEAT
 from .design import Told
 from .grid import LadderDesign
 from .steps import Asked, Wanted
@@ -55,7 +54,7 @@ class RoundsDesign:
         found = found[: self.most] if self.most is not None else found
         if self.like.heat_s > 0:
             last = [cell for cell in self.cells if self.heat_last or cell.slot == self.cells[0].slot][-1]
-            heat = Wanted(last.setup, self.like.heat_s, self.like.settle_s, 0.0, self.like.cool_s, HEAT, slot=last.slot)
+            heat = self.like.heat(last.setup, last.slot)
             found = [*found, heat] if self.heat_last else [heat, *found]
         return Asked(tuple(found), " ".join(self.left_out))
 

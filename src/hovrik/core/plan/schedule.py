@@ -55,12 +55,17 @@ class Totals:
     recharged: tuple[int, ...] = ()
 
 
+def charge_window(rig: Rig) -> tuple[float, float]:
+    """Charges (shares) between which passes are made: a little over the lowest that counts, up to the charge limit."""
+    return rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
+
+
 def total(
     passes: Sequence[PlannedPass], rig: Rig, *, start_charge: float = 1.0, overhead: Overhead = ASSUMED
 ) -> Totals:
     """Walk through the plan with the predicted charge; a recharge to the upper edge precedes a pass that would
     leave the valid window. On a rig whose battery is unknown no recharge is planned."""
-    low, high = rig.valid_charge[0] + MARGIN, min(rig.valid_charge[1], rig.charge_limit)
+    low, high = charge_window(rig)
     full = rig.full_charge_wh
     charge, recharges, recharge_min, wh = min(start_charge, high), 0, 0.0, 0.0
     line: list[float] = []

@@ -129,9 +129,14 @@ class PlannedPass:
 RESTART_S, RELAUNCH_S = 180.0, 60.0  # what a restart and a launch of a title take, to plan with
 
 
-def laid_out(wanted: Sequence[Wanted], number: int = 0, slot: str = "") -> tuple[Step, ...]:
+def laid_out(
+    wanted: Sequence[Wanted], number: int = 0, slot: str = "", *, before_launch: bool = False,
+    after: Setup | None = None,
+) -> tuple[Step, ...]:  # fmt: skip
     """The steps of a batch: for each pass a restart or relaunch where it asks for one, Apply with its settling, Soak,
-    Measure, Rest; what takes no time is left out, but for Apply and Measure. slot : that the machine is in before."""
+    Measure, Rest; what takes no time is left out, but for Apply and Measure. slot, after : that the machine is in
+    before, and the setup it has then, None where that is not known; before_launch : the title hangs when settings
+    change while it runs, so that it is closed before each change."""
     found: list[Step] = []
     standing, block = slot, 0
     for one in wanted:
@@ -139,8 +144,9 @@ def laid_out(wanted: Sequence[Wanted], number: int = 0, slot: str = "") -> tuple
         kinds = []
         if one.slot and one.slot != standing:
             kinds, standing, block = [(RESTART, RESTART_S)], one.slot, block + 1
-        elif one.relaunch:
+        elif one.relaunch or (before_launch and one.setup and one.setup != after):
             kinds = [(RELAUNCH, RELAUNCH_S)]
+        after = one.setup
         for kind, seconds in kinds:
             found.append(Step("", number, len(found), kind, one.setup, place, seconds, one.purpose, one.round, block))
         for kind, seconds in ((APPLY, one.settle_s), (SOAK, one.soak_s), (MEASURE, one.pass_s), (REST, one.cool_s)):

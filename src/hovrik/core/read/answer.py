@@ -217,6 +217,8 @@ def _stated(
         missing.append(say("missing.hours-battery" if group.draw else "missing.hours-draw"))
     if "die_c" in metrics:
         parts.append(say("settled", die=_value(metrics["die_c"], "C")))
+    elif least := group.mean("die_least_c"):
+        missing.append(say("missing.settled-least", die=Value(least.value, "C", digits=0)))
     else:
         missing.append(say("missing.settled", why=group.why.get("die_c", "no die temperature was recorded")))
     steps: list[Message] = []

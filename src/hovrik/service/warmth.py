@@ -1,0 +1,93 @@
+"""Settled temperatures where no heat pass has calibrated a rig: from ordinary passes, by the network of its heat."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from ..core.model.heat_network import MOST_S, Network, Warmed, fit
+from ..core.passes.figures import PassFigures
+from ..core.passes.point import Point
+from ..core.passes.record import PassRecord
+from .memory import Memory
+
+ROOM_C, ROOM_SD, UNKNOWN_ROOM_SD = 23.0, 2.0, 4.0  # where nobody noted the room; of one that is typed; of none
+BESIDE_W = 4.0  # drawn beside the package, where nothing tells
+APART_S = 1e7  # between runs, whose clocks have nothing to do with each other
+_KEYS = (("die_c", "die_least_c"), ("shell_c", ""))
+
+
+def with_settled(
+    memory: Memory, records: Sequence[PassRecord], points: Mapping[str, Point], found: Mapping[str, PassFigures]
+) -> dict[str, PassFigures]:
+    """The figures of passes with what the network says of them: settled temperatures where it is close enough, else at
+    least how much. records : of one rig without a heat pass, oldest first; found : their figures."""
+    by_fan: dict[str, list[PassRecord]] = {}
+    for record in records:
+        own = found[record.id]
+        if own.value("die_end_c") is not None and own.value("package_w") is not None and record.trace is None:
+            by_fan.setdefault(str(points[record.id].setup.get("fan_policy", "")), []).append(record)
+    told = dict(found)
+    for policy, group in by_fan.items():
+        network, ids = _network(memory, policy, group, points)
+        if network is None:
+            continue
+        for record in group:
+            kept = memory.settled.get(record.id)
+            if kept is None or kept[0] != ids or kept[1] is not found[record.id]:
+                made = _told(network, found[record.id], points[record.id])
+                kept = memory.settled[record.id] = (ids, found[record.id], made)
+            told[record.id] = kept[2]
+    return told
+
+
+def _network(
+    memory: Memory, policy: str, group: Sequence[PassRecord], points: Mapping[str, Point]
+) -> tuple[Network | None, tuple[str, ...]]:
+    """From the newest passes, up to so many seconds of them; made anew when there are a sixth more."""
+    count = 1
+    while (further := max(count + 1, count * 7 // 6)) <= len(group):
+        count = further
+    plans = {plan: at for at, plan in enumerate(dict.fromkeys(record.plan_id or record.id for record in group))}
+    stretches: list[Warmed] = []
+    seconds = 0.0
+    known = memory.networks.get(policy)
+    newest = tuple(record.id for record in group[:count])
+    if known is not None and known[0] == newest:
+        return known[1], newest
+    rooms = []
+    for record in reversed(group[:count]):
+        trace = memory.notebook.load(record.id).trace
+        room = points[record.id].conditions.get("room_c")
+        rooms.append(room)
+        room_c = float(room) if isinstance(room, int | float) else ROOM_C
+        stretch = Warmed.of(trace, room_c, APART_S * plans[record.plan_id or record.id]) if trace is not None else None
+        if stretch is not None:
+            stretches.append(stretch)
+            seconds += stretch.die_c.size
+        if seconds > MOST_S:
+            break
+    is_known = all(isinstance(room, int | float) for room in rooms)
+    network = fit(stretches, ROOM_SD if is_known else UNKNOWN_ROOM_SD)
+    memory.networks[policy] = newest, network
+    return network, newest
+
+
+def _told(network: Network, figures: PassFigures, point: Point) -> PassFigures:
+    package, draw = figures.value("package_w"), figures.value("draw_w")
+    room = point.conditions.get("room_c")
+    if package is None:
+        return figures
+    beside = max(draw - package, 0.0) if draw is not None else BESIDE_W
+    fixed = network.settled(package, beside, float(room) if isinstance(room, int | float) else ROOM_C)
+    values, errors, why = dict(figures.values), dict(figures.errors), dict(figures.why)
+    for (key, least), one in zip(_KEYS, fixed):
+        if one is None:
+            continue
+        if one.is_told:
+            values[key], errors[key] = one.value_c, one.se_c
+            why.pop(key, None)
+            values.pop(least, None)
+        elif least:
+            values[least] = max(one.least_c, values.get(least, one.least_c))
+    return replace(figures, values=values, errors=errors, why=why)
