@@ -37,7 +37,7 @@ DARK_TOO = ("Read",)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
     ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Plan", "Order", "plan-order"),
-    ("Scene", "Repeatability", "scene-repeatability"), ("Read", "Pass", "read-pass"),
+    ("Read", "Pass", "read-pass"),
     ("Choose", "Caps", "caps"),
 )  # fmt: skip
 
@@ -118,6 +118,25 @@ def paused(window, shooter):
     spin(lambda: not window.runner.is_running)
 
 
+def belief(window, shooter):
+    """A search for the best setup, under way on the stand-in."""
+    from hovrik.service.planning import of_kind
+
+    session = window.session
+    before = session.question
+    session.set_question(of_kind(before, "best"))
+    window.bench.pace.show_key("inf")
+    made = len(session.notebook.passes())
+    window.start_sweep()
+    spin(lambda: len(session.notebook.passes()) >= made + 9, 240_000)
+    window.runner.stop()
+    spin(lambda: not window.runner.is_running, 60_000)
+    window.show_place("Plan", "Belief")
+    spin(lambda: session.evaluation.answer.believed is not None and not window.evaluator.is_busy, 60_000)
+    shooter.shoot(window, "belief")
+    session.set_question(before)
+
+
 def by_hand(window, shooter):
     """A machine that no program drives: first an instruction, then the readings of a pass."""
     from hovrik.core.facts.rig import OsSlot, Rig
@@ -193,6 +212,7 @@ def main(wanted):
     window.runner.stop()
     spin(lambda: not window.runner.is_running)
     paused(window, shooter)
+    belief(window, shooter)
     by_hand(window, shooter)
     sheet(window, shooter)
     window.close()

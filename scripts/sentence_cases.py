@@ -288,6 +288,18 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "option.not-enough": ({"rate": 35.0, "target": 40.0}, {"rate": 39.9, "target": 40.0}),
     "cap.holds": ({"cap": 40.0, "sure": 0.97}, {"cap": 59.94, "sure": 1.0}),
+    "best.sure": ({"sure": 0.91}, {"sure": 0.0}),
+    "best.of": ({"setups": 2304, "passes": 9}, {"setups": 1, "passes": 1}),
+    "best.next": (
+        {"setup": "13 W, boost off", "gain": Value(1.25, "%", digits=1), "sure": 0.6},
+        {"setup": "4 W", "gain": Value(0.0, "%", digits=1), "sure": 0.004},
+    ),
+    "best.open": (
+        {"setup": "13 W, boost off", "sure": 0.8, "asked": 0.95}, {"setup": "4 W", "sure": 0.5, "asked": 0.999},
+    ),
+    "best.none": ({"setup": "13 W, boost off", "sure": 0.3}, {"setup": "4 W", "sure": 0.0}),
+    "missing.search": ({}, {}),
+    "missing.fresh": ({"passes": 2}, {"passes": 1}),
     "cap.open": ({"cap": 40.0, "sure": 0.6}, {"cap": 59.94, "sure": 0.94}),
     "cap.measured": (
         {"cap": 40.0, "sure": 0.97, "draw": say("cap.draw", watts=span(16, 15.6, 16.4, "W"))},

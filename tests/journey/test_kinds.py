@@ -70,6 +70,36 @@ def test_the_lowest_watts_pass_by_pass(window, qtbot):
     assert answer(window).option.level in (12.0, 13.0, 14.0)
 
 
+def test_the_best_setup_is_found_verified_and_steered(window, qtbot):
+    """From the question to a verified pick; what is never to be tried is not, what is to come next comes first."""
+    ask(window, "best")
+    window.show_stage("Plan")
+    plan = window.stage("Plan")
+    plan.options.setText("boost=off,on; cap_fps=40,none")
+    plan.options.editingFinished.emit()
+    assert plan.figures["passes"].text() == "1" and "more follow" in plan.note.text()
+    made = run(window, qtbot)
+    assert 4 <= made <= 20
+    qtbot.waitUntil(lambda: answer(window).option is not None and not window.evaluator.is_busy, timeout=20_000)
+    assert answer(window).option.setup["sustained_limit_w"] in (11.0, 12.0, 13.0, 14.0)
+    page = plan.belief
+    window.show_stage("Plan")
+    plan.pages.show_page("Belief")
+    assert "Found so far" in page.found.text() and page.plot.data["chance"] and not page.never.isEnabled()
+    believed = answer(window).believed
+    assert len(believed.setups) == 7 * 2 * 2 and believed.counts[believed.pick] >= 3
+    page.choose(believed.pick)
+    QTest.mouseClick(page.never, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: answer(window).believed.pick != believed.pick, timeout=20_000)
+    (untried, *_) = (at for at, count in enumerate(believed.counts) if not count)
+    page.choose(untried)
+    QTest.mouseClick(page.try_next, Qt.MouseButton.LeftButton)
+    before = len(window.session.notebook.passes())
+    run(window, qtbot)
+    later = [one.asked for one in window.session.notebook.passes()[before:]]
+    assert later[0] == believed.setups[untried] and believed.setups[believed.pick] not in later
+
+
 def test_whether_a_knob_pays(window, qtbot):
     ask(window, "knob")
     window.show_stage("Plan")

@@ -8,14 +8,19 @@ from helpers.build import DEMO_QUESTION
 from hovrik.bench.job import Control, PassDone
 from hovrik.bench.protocol import Need
 from hovrik.core.errors import PassAborted, PlanError, StoreError
-from hovrik.core.facts.setup import static
+from hovrik.core.facts.factor import LIMIT
+from hovrik.core.facts.knob import CAP
+from hovrik.core.facts.setup import Setup, static
 from hovrik.core.plan import designs
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.search import Goal, SearchDesign
 from hovrik.core.plan.steps import MEASURE, RECHARGE, RELAUNCH, RESTART, Asked, Step, Wanted, laid_out, passes_in
 from hovrik.demo import scenario
 from hovrik.service import run as sweep
+from hovrik.service.gather import evaluate
 from hovrik.service.machines import open_machine
+from hovrik.service.steering import steer
 from hovrik.store.notebook import Notebook
 
 ASKED = []  # what each ask was told: batches so far, passes
@@ -162,3 +167,26 @@ def test_a_step_that_is_declined_ends_the_run(notebook):
         sweep.run_plan(notebook, plan, machine, address, Control(), lambda event: None)
     machine.close()
     assert notebook.passes() == [] and sweep.unfinished(notebook) == []
+
+
+def test_a_search_that_was_stopped_goes_on_as_it_would_have(notebook):
+    """The same setups, each batch once, whatever pass it was stopped after; what a person wants next comes next, and a
+    design that is spoiled leaves its passes readable."""
+    question = replace(DEMO_QUESTION, kind="best")
+    like = LadderDesign(9, 15, 1, pass_s=15, soak_s=5, settle_s=1, cool_s=1)
+    levels = {LIMIT: (9.0, 11.0, 13.0, 15.0), "boost": ("off", "on"), CAP: (40.0, "none")}
+    design = SearchDesign(levels, Setup(), Goal(edge_fps=38.8, target_fps=40.0, room_c=22.0), 15.0, like, most=6)
+    plan = sweep.keep_design(notebook, question, design, 22.0)
+    _, first = run(notebook, plan, 2)
+    wanted = next(one for one in design.setups if one not in [record.asked for record in first])
+    steer(notebook, question, wanted, never=False)
+    before = notebook.batches(plan)
+    _, rest = run(notebook, plan)
+    assert len(first) + len(rest) <= 6 and notebook.batches(plan)[: len(before)] == before
+    assert wanted in [record.asked for record in rest[:2]]
+    told = [len(batch.told) for batch in notebook.batches(plan)]
+    assert told == sorted(told) and all(batch.why for batch in notebook.batches(plan))
+    found = evaluate(notebook, question).answer.believed
+    assert found.counts.sum() == len(first) + len(rest)
+    notebook.set_state(f"steer/{'/'.join(question.keys.values())}", {"first": [3], "forbidden": "x"})
+    assert evaluate(notebook, question).answer.believed is not None

@@ -166,6 +166,20 @@ def test_a_ladder_of_few_limits_is_wrong_where_the_search_is_right(folder):
     assert found["pick"]["level"] in (12.0, 13.0, 14.0)
 
 
+def test_the_best_setup_where_the_lowest_watts_of_the_usual_one_are_not(folder):
+    """Boost takes 2 W: with it 12 W hold, without it 10 W, by the same arithmetic."""
+    found = swept(folder, "best", "--floor", 40, "--budget-passes", 16, "--seed", 2)
+    assert set(found) >= KEYS and found["pick"]["setup"]["boost"] == "off" and found["passes"] <= 16
+    assert found["pick"]["level"] in (10.0, 11.0) and found["pick"]["holds"] >= 0.95
+    assert any("within 5 % of the best there is" in text for text in found["reasons"])
+    second = found["runner_up"]["setup"]
+    assert second != found["pick"]["setup"] and second["sustained_limit_w"] <= 14.0
+    planned = run(folder, "plan", "--machine", f"{folder}/toy.py:Toy", "--question", "best", "--floor", 40)
+    assert planned.exit_code == 0 and "17 W" in planned.output
+    picture = run(folder, "sweep", "--machine", f"{folder}/toy.py:Toy", "--question", "best", "--aim", "picture")
+    assert picture.exit_code == 1 and "set-up of the title" in picture.output
+
+
 def test_another_ordered_knob_is_searched_as_well(folder):
     found = swept(folder, "lowest-watts", "--floor", 30, "--over", "cap_fps", "--knob", "cap_fps=20..40:2",
                   "--knob", "limit_w=12")  # fmt: skip

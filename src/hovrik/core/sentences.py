@@ -225,6 +225,13 @@ TEMPLATES: Mapping[str, str] = {
     "option.not-enough":
         "Even with the cheapest of these options the rate is near {rate:n}: not enough for {target:n}.",
     "missing.verify": "a pass at this set of options, which was added up and not measured",
+    "best.sure": "that it holds and lies within 5 % of the best there is: {sure:chance}",
+    "best.of": "considered {setups:setup|setups}, {passes:pass|passes} made among them",
+    "best.next": "a pass at {setup} ({sure:chance} that it holds) promises {gain} more on average",
+    "best.open": "Not settled yet: {setup} looks best and holds with {sure:chance}, and {asked:chance} is asked for.",
+    "best.none": "Nothing that was measured is likely to hold; the likeliest is {setup} with {sure:chance}.",
+    "missing.search": "more passes of the search",
+    "missing.fresh": "{passes:fresh pass|fresh passes} at it, since its own passes are what chose it",
     "cap.holds": "A cap of {cap:n} holds with the limits left alone ({sure:chance} sure).",
     "cap.open": "Not settled yet: a cap of {cap:n} holds with {sure:chance}.",
     "cap.none": "No cap was measured yet.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -11,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from ..core import words
-from ..core.errors import InputError
+from ..core.errors import HovrikError, InputError
 from ..core.facts.factor import Factor, static_limit
 from ..core.facts.incident import Incident
 from ..core.facts.knob import inside, named
@@ -20,6 +21,7 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section
 from ..core.finding import State
+from ..core.kinds.best import KIND as BEST_KIND
 from ..core.kinds.kind import Seen
 from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
@@ -29,9 +31,12 @@ from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
 from ..core.passes.purpose import FLIP, HEAT, purpose
-from ..core.passes.record import Origin, PassRecord
+from ..core.passes.record import End, Origin, PassRecord
 from ..core.passes.sections import section_figures
 from ..core.passes.verdict import Verdict
+from ..core.plan.design import Design
+from ..core.plan.designs import design_from
+from ..core.plan.search import SearchDesign
 from ..core.questions.question import Question
 from ..core.read import response
 from ..core.read.answer import Answer, Context, build
@@ -40,10 +45,12 @@ from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..store.notebook import Annotation, Notebook, PassQuery
 from ..store.opened import Spoiled
+from ..store.sound import WRONG
 from .along import factor_of, factors_along
 from .judging import verdicts_of
 from .memory import Memory, Progress
 from .points import Places, scope
+from .steering import steered
 from .warmth import with_settled
 
 HEAT_ALGORITHM = "time-constants"
@@ -128,6 +135,18 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
     ]  # fmt: skip
 
 
+MOST_VOID = 3  # void passes of a setup, none of them counting, after which it is not proposed again
+
+
+def failed_setups(views: Sequence[PassView]) -> list[Setup]:
+    """Setups of a plan at which a title failed, or of which every one of several passes is void."""
+    counts = {view.record.setup for view in views if view.verdict.counts}
+    found = [view.record.setup for view in views if view.record.outcome is End.FAILED]
+    void = Counter(view.record.setup for view in views if not view.verdict.counts)
+    found += [setup for setup, times in void.items() if times >= MOST_VOID and setup not in counts]
+    return list(dict.fromkeys(found))
+
+
 def own_factor(question: Question) -> str:
     """Id of the factor that a question is about: as it says, else that of its kind; "" the static limit."""
     return str(question.parts.get("over") or "") or (KINDS[question.kind].over if question.is_known else "")
@@ -169,12 +188,32 @@ def evaluate(
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
-    seen = Seen(responses, [view.counted for view in counted], question, context, factor, named(knobs))
+    seen = Seen(
+        responses, [view.counted for view in counted], question, context, factor, named(knobs),
+        *(_last_design(notebook, question, views) if question.kind in PLANNED else ()),
+    )  # fmt: skip
     answer = KINDS[question.kind].answer(seen) if question.is_known else build(responses, question, context)
     return Evaluation(
         question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()),
     )  # fmt: skip
+
+
+PLANNED = frozenset({BEST_KIND.id})  # kinds whose answer goes by the candidates of their plan
+
+
+def _last_design(
+    notebook: Notebook, question: Question, views: Sequence[PassView]
+) -> tuple[Design | None, list[Setup]]:
+    """The search that was run last, and the setups of it that are no measurement."""
+    for plan_id in dict.fromkeys(view.record.plan_id for view in reversed(views) if view.record.plan_id):
+        try:
+            design = steered(notebook, question, design_from(notebook.plan(plan_id)))
+        except (HovrikError, *WRONG):  # of a newer version, or spoiled: its passes are read without it
+            continue
+        if isinstance(design, SearchDesign):
+            return design, failed_setups([view for view in views if view.record.plan_id == plan_id])
+    return None, []
 
 
 def _incidents(notebook: Notebook, places: Places, question: Question) -> list[Incident]:

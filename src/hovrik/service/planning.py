@@ -12,6 +12,8 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.kinds import title_setup
+from ..core.kinds.best import KIND as BEST
+from ..core.kinds.best import USUAL
 from ..core.kinds.kind import Ask
 from ..core.kinds.table import KINDS
 from ..core.plan.design import Design, Told
@@ -20,7 +22,7 @@ from ..core.plan.steps import PlannedPass, laid_out, passes_in
 from ..core.questions.question import LOWEST_WATTS, Question
 
 SEARCH, LADDER = "search", "ladder"  # how the lowest watts are found: parts["how"] of a question
-OF_CHOSEN_LIMITS = frozenset({LOWEST_WATTS, "first-look", "watts-buy", "which-os"})
+OF_CHOSEN_LIMITS = frozenset({LOWEST_WATTS, "first-look", "watts-buy", "which-os", BEST.id})
 COMPARED_LIMITS = 3
 
 
@@ -48,12 +50,14 @@ def design_of(
     over = str(parts.get("over") or "")
     base: dict[str, Level] = {}
     cap = CAP in own and over != CAP
-    if question.kind in OF_CHOSEN_LIMITS and over in ("", LIMIT):
+    if question.kind == BEST.id and not varied:
+        varied = {name: () for name in USUAL if name != CAP or ladder.cap_fps is None}
+    if question.kind in OF_CHOSEN_LIMITS and (over in ("", LIMIT) or question.kind == BEST.id):
         limits = ladder.levels_w()
         varied[LIMIT] = _thinned(limits, COMPARED_LIMITS) if question.kind == "which-os" else limits
     elif question.kind != "now":
         base = {key: center_w(question, ladder) for key in LIMITS if key in own}
-    if cap and question.kind != "now":
+    if cap and question.kind != "now" and CAP not in varied:
         base = {**base, CAP: NO_CAP if ladder.cap_fps is None else ladder.cap_fps}
     slots = tuple(parts.get("slots") or ()) or tuple(slot.key for slot in rig.slots)
     if question.kind in ("knob", "flip"):

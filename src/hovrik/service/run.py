@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -20,7 +19,7 @@ from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds, guards_of
-from ..core.passes.record import End, PassRecord
+from ..core.passes.record import PassRecord
 from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
 from ..core.plan.grid import LadderDesign, SetupsDesign, ordered_passes
@@ -29,11 +28,12 @@ from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
 from ..store.sound import WRONG
-from .gather import PassView, evaluate
+from .gather import evaluate, failed_setups
 from .judging import keep_judged
 from .machines import Address, open_machine
 from .memory import Memory
 from .remembered import question_of
+from .steering import steered
 from .thresholds import thresholds_of
 
 PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a network that comes back
@@ -105,7 +105,7 @@ def keep_design(
     seen: Conditions | None = None, overhead: Overhead = ASSUMED,
 ) -> str:  # fmt: skip
     """Store a plan of any design with the steps that it gives first; its id. Raises PlanError, StoreError."""
-    asked = design.ask(Told())
+    asked = steered(notebook, question, design).ask(Told())
     steps = laid_out(asked.wanted, 0, question.slot, before_launch=_set_before_launch(notebook, question))
     first = Batch(0, steps, (), asked.why, asked.done)
     check_passes(rig_of(notebook, question.rig), passes_in(first.steps), overhead)
@@ -197,9 +197,9 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
         return ()
     found = evaluate(notebook, planned.question, memory=memory)
     counted = [view for view in found.views if view.counts_for(planned.question)]
-    failed = _failed([view for view in found.views if view.record.plan_id == plan_id])
+    failed = failed_setups([view for view in found.views if view.record.plan_id == plan_id])
     told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed)
-    asked = planned.design.ask(told)
+    asked = steered(notebook, planned.question, planned.design).ask(told)
     ids = tuple(view.record.id for view in counted)
     number = len(planned.batches)
     last = planned.passes[-1] if planned.passes else None
@@ -211,18 +211,6 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     check_passes(rig_of(notebook, planned.question.rig), passes_in(batch.steps))
     notebook.keep_batch(plan_id, batch)
     return load_plan(notebook, plan_id).passes[len(planned.passes) :]
-
-
-MOST_VOID = 3  # void passes of a setup, none of them counting, after which it is not proposed again
-
-
-def _failed(views: Sequence[PassView]) -> list[Setup]:
-    """Setups of a plan at which a title failed, or of which every one of several passes is void."""
-    counts = {view.record.setup for view in views if view.verdict.counts}
-    found = [view.record.setup for view in views if view.record.outcome is End.FAILED]
-    void = Counter(view.record.setup for view in views if not view.verdict.counts)
-    found += [setup for setup, times in void.items() if times >= MOST_VOID and setup not in counts]
-    return list(dict.fromkeys(found))
 
 
 class _NotebookSink:

@@ -22,6 +22,7 @@ from ..core.facts.setup import Setup
 from ..core.facts.terms import LOW, LOW_TENTH, MEAN, SCORE, SLOW_SHARE, TIME, Aim, Limit, School
 from ..core.facts.title import Scene, Title
 from ..core.kinds import title_setup
+from ..core.kinds.best import KIND as BEST
 from ..core.kinds.kind import Ask, Kind
 from ..core.kinds.table import kind_of
 from ..core.plan.design import Design
@@ -183,7 +184,7 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
         raise PlanError(f"This cannot be planned. {wrong[0]}")
     like = LadderDesign(
         1.0, 1.0, 1.0, repeats=request.repeats, pass_s=_length(scene), seed=request.seed,
-        heat_s=HEAT_S if request.limit_die_c is not None and kind.asks_floor else 0.0,
+        heat_s=HEAT_S if request.limit_die_c is not None and kind.asks_floor and kind.id != BEST.id else 0.0,
     )  # fmt: skip
     slots = tuple(slot.key for slot in found.rig.slots)
     now = machine.snapshot().restorable()
@@ -313,6 +314,11 @@ def _runner_up(evaluation: Evaluation) -> Option | None:
     if answer.up is not None:
         return answer.up
     groups = [group for one in evaluation.responses for group in one.groups]
+    if answer.believed is not None:  # the next best that was measured and is believed to hold
+        second = answer.believed.second
+        own = answer.believed.setups[second] if second is not None else None
+        found = next((g for g in groups if own is not None and all(g.setup.get(k) == v for k, v in own.items())), None)
+        return option_of(found, question, evaluation.context) if found is not None else None
     others = [g for g in groups if not evaluation.factor.same(g.level, answer.option.level)]
     best = max(others, key=lambda group: (group.holds or 0.0, len(group.passes)), default=None)
     return option_of(best, question, evaluation.context) if best is not None else None

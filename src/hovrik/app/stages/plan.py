@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from ...core import degrees
 from ...core.errors import HovrikError, InputError, PlanError
 from ...core.facts.knob import LIMITS, Knob, Level, Where, named, shown
+from ...core.kinds.best import KIND as BEST
 from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
@@ -44,6 +45,7 @@ from ..plots.live import ChargePlot
 from ..plots.schedule_plot import SchedulePlot, lane_words
 from ..session import Session
 from ..theme.tokens import TARGET_PX
+from ..widgets.belief_page import BeliefPage
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, NumberField, button, label
 from ..widgets.plan_order import PlanOrder
@@ -52,6 +54,7 @@ from .base import Stage
 
 HEAT_S = 900.0
 OF_A_KNOB = frozenset({"knob", "flip"})
+OF_LEVELS = frozenset({"options-cost", BEST.id})  # several knobs, each with the levels that it may have
 
 _NO_ROOM = -21.0  # shown as not noted
 
@@ -74,6 +77,8 @@ class PlanStage(Stage):
         self.order, self.edits, self.minutes = self.editor.order, self.editor.edits, self.editor.minutes
         self.pages.add("Order", self.editor)
         self.pages.add("Charge", self._charge())
+        self.belief = BeliefPage(session)
+        self.pages.add("Belief", self.belief)
         self.pages.beside("Schedule", self._takes(), share=1.6)
         self.start = button("Keep the plan and start it (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -87,6 +92,7 @@ class PlanStage(Stage):
             session.library_changed,
         )  # fmt: skip
         self.follow(self._show_totals, session.machine_looked, session.evaluation_changed)  # its line predicts
+        self.follow(self.belief.refresh, session.evaluation_changed)
         self.refresh()
 
     def _knobs(self) -> QWidget:
@@ -101,9 +107,9 @@ class PlanStage(Stage):
         self.levels.setAccessibleName("Levels of the knob")
         self.levels.setToolTip("Two or more: off,on or 8,10,12 or 8..20:2 (from, to, step)")
         self.options = QLineEdit()
-        self.options.setAccessibleName("Options of the title")
+        self.options.setAccessibleName("Options, or knobs with their levels")
         self.options.setPlaceholderText("shadows=low,high; grass=near,far")
-        self.options.setToolTip("What they may be set to, two levels each, the ones you would miss most first")
+        self.options.setToolTip("Of a title the options you would miss most first; of a search, where empty, all knobs")
         self.options.editingFinished.connect(self._on_options)
         self.from_w = NumberField("Lowest limit", "W", 0.5, 500, 1, 1)
         self.to_w = NumberField("Highest limit", "W", 0.5, 500, 1, 1)
@@ -254,7 +260,8 @@ class PlanStage(Stage):
             self.problem.setText(str(fault))
             self.problem.show()
             return
-        asked = with_part(question, levels=levels or None, over=next(iter(levels), None))
+        over = next(iter(levels), None) if question.kind != BEST.id else None  # a search is about all of them
+        asked = with_part(question, levels=levels or None, over=over)
         if asked != question:
             set_question(self.session, asked)
 
@@ -264,7 +271,7 @@ class PlanStage(Stage):
         kind = question.kind if question is not None else LOWEST_WATTS
         rows = {
             self.how: kind == LOWEST_WATTS, self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
-            self.options: kind == "options-cost",
+            self.options: kind in OF_LEVELS,
             self.from_w: kind != "now", self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
             self.pass_s: kind != "flip", self.soak_s: kind != "flip", self.cool_s: kind != "flip",
             self.until_settled: kind != "flip",
@@ -273,6 +280,12 @@ class PlanStage(Stage):
         }  # fmt: skip
         for field, is_of_use in rows.items():
             form.setRowVisible(field, is_of_use)
+        self.options.setPlaceholderText(
+            "boost=off,on; cap_fps=40,60,none" if kind == BEST.id else "shadows=low,high; grass=near,far"
+        )
+        words = form.labelForField(self.options)
+        if isinstance(words, QLabel):
+            words.setText("May vary" if kind == BEST.id else "Options")
         words = form.labelForField(self.from_w)
         if isinstance(words, QLabel):
             words.setText("Static limit from" if kind in OF_CHOSEN_LIMITS else "Static limit")
@@ -289,7 +302,7 @@ class PlanStage(Stage):
         told = dict(question.parts.get("levels") or {})
         if not self.options.hasFocus() or not self.options.isModified():
             rows_ = (f"{key}={','.join(shown(level) for level in own)}" for key, own in told.items())
-            self.options.setText("; ".join(rows_) if kind == "options-cost" else "")
+            self.options.setText("; ".join(rows_) if kind in OF_LEVELS else "")
         if not self.levels.hasFocus() or not self.levels.isModified():
             levels = dict(question.parts.get("levels") or {}).get(over, ())
             self.levels.setText(",".join(shown(level) for level in levels))

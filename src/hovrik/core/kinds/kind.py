@@ -135,7 +135,8 @@ def _ordered(levels: Sequence[Level]) -> tuple[Level, ...]:
 
 @dataclass(frozen=True)
 class Seen:
-    """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps."""
+    """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps;
+    design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement."""
 
     responses: Sequence[Response]
     counted: Sequence[Counted]
@@ -143,6 +144,8 @@ class Seen:
     context: Context
     factor: Factor
     knobs: Mapping[str, Knob] = field(default_factory=dict)
+    design: Design | None = None
+    failed: Sequence[Setup] = ()
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from ..errors import PlanError
 from . import (
+    best,
     caps,
     first_look,
     flip,
@@ -27,6 +28,7 @@ KINDS: Mapping[str, Kind] = {
         first_look.KIND,
         limits_it.KIND,
         lowest_watts.KIND,
+        best.KIND,
         caps.KIND,
         title_setup.KIND,
         knob.KIND,

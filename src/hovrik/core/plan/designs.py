@@ -18,6 +18,7 @@ from .grid import LadderDesign, SetupsDesign
 from .lowest import LowestDesign
 from .referenced import ReferencedDesign
 from .rounds import RoundsDesign
+from .search import SearchDesign
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,7 @@ DESIGNS: dict[str, Stored] = {
     "first-holds": Stored(FirstHoldsDesign, FirstHoldsDesign.as_dict, FirstHoldsDesign.from_dict),
     "cap-check": Stored(CapCheckDesign, CapCheckDesign.as_dict, CapCheckDesign.from_dict),
     "flip": Stored(FlipDesign, FlipDesign.as_dict, FlipDesign.from_dict),
+    "search": Stored(SearchDesign, SearchDesign.as_dict, SearchDesign.from_dict),
     "buys": Stored(BuysDesign, BuysDesign.as_dict, BuysDesign.from_dict),
 }
 

@@ -190,8 +190,8 @@ class Question:
 
 
 KNOWN_KINDS = frozenset({
-    "now", "first-look", "limits-it", LOWEST_WATTS, "caps", "title-setup", "knob", "flip", "watts-buy", "options-cost",
-    "which-os",
+    "now", "first-look", "limits-it", LOWEST_WATTS, "best", "caps", "title-setup", "knob", "flip", "watts-buy",
+    "options-cost", "which-os",
 })  # fmt: skip
 
 

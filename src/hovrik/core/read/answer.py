@@ -16,6 +16,7 @@ from ..facts.setup import Setup, describe
 from ..facts.terms import Aim, Floor
 from ..message import Message, Value, say
 from ..model import battery
+from ..model.belief import Believed
 from ..model.held import more_to_settle
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
@@ -54,7 +55,7 @@ class Answer:
     says : always something to read; holds : probability that the stated setup holds the floor (that of the best
     candidate where none is stated); option : the stated setup, None where the answer is withheld; down, up : one
     level below and above it; because, lacks : the evidence, and what is missing; contrasts : of the levels that were
-    compared. `sentence`, `reasons` and `missing` are the same in English.
+    compared; believed : of every setup of a search. `sentence`, `reasons` and `missing` are the same in English.
     """
 
     says: Message
@@ -66,6 +67,7 @@ class Answer:
     because: tuple[Message, ...] = ()
     lacks: tuple[Message, ...] = ()
     contrasts: tuple[Contrast, ...] = ()
+    believed: Believed | None = None
 
     @property
     def sentence(self) -> str:
@@ -127,7 +129,7 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question)]
     if candidates:
         response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question))
-        return _stated(response, group, question, context, responses)
+        return stated(response, group, question, context, responses)
     return _withheld(responses, question, context)
 
 
@@ -187,9 +189,12 @@ def _figure_words(response: Response, question: Question, form: str) -> Message:
     return say(f"low-{form}" if name == "low_1pct" else f"figure.{name or 'none'}", school=question.school.words)
 
 
-def _stated(
-    response: Response, group: Group, question: Question, context: Context, responses: Sequence[Response]
-) -> Answer:
+def stated(
+    response: Response, group: Group, question: Question, context: Context, responses: Sequence[Response],
+    *, alone: bool = False,
+) -> Answer:  # fmt: skip
+    """The answer that states a group of a response, with its neighbours and evidence. alone : the response is no ladder
+    that was looked at level by level, so that there is nothing to say of neighbours and marks."""
     option = option_of(group, question, context)
     metrics = option.metrics
     floor, named = question.terms.floor, _title(response, group)
@@ -221,6 +226,11 @@ def _stated(
         missing.append(say("missing.settled-least", die=Value(least.value, "C", digits=0)))
     else:
         missing.append(say("missing.settled", why=group.why.get("die_c", "no die temperature was recorded")))
+    if alone:
+        because = (*limits.reasons(group, question.terms.limits), *_of_option(group, context, metrics))
+        because = (*because, *_gained(group, responses, question, context))
+        return Answer(say("stated-alone", parts=tuple(parts)), group.holds, option, because=because,
+                      lacks=tuple(missing))  # fmt: skip
     steps: list[Message] = []
     beside: list[Option | None] = []
     for step, tell in ((-1, _down_words), (1, _up_words)):

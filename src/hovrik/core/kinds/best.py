@@ -1,0 +1,164 @@
+"""The best setup overall: several knobs at once, searched pass by pass, for most hours, frames or quiet."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import product
+
+from ..errors import PlanError
+from ..facts.factor import LIMIT
+from ..facts.knob import CAP, NO_CAP, Level, is_number
+from ..facts.panel import even_caps_of
+from ..facts.setup import Setup, describe
+from ..facts.terms import LOW, MEAN, Aim, Floor
+from ..message import Message, Value, say
+from ..model.twins import BOOST, CPU, GPU
+from ..passes.figure import floor_figure
+from ..plan.design import Design
+from ..plan.rounds import Cell
+from ..plan.search import FRESH, MOST, MOST_CANDIDATES, Found, Goal, SearchDesign, knobs_of
+from ..read.answer import Answer, build, stated
+from ..read.group import Group
+from ..read.response import Response
+from .kind import Ask, Kind, Seen
+
+USUAL = (LIMIT, BOOST, CPU, GPU, CAP)  # that are varied where nobody names knobs
+MOST_LEVELS = {LIMIT: 32, CAP: 6, CPU: 5, GPU: 6}
+LEAST_CAP_FPS = 24.0
+
+
+def design(ask: Ask) -> Design:
+    """A search over the knobs that are named, else over limits, boost, clock ceilings and cap, as far as the machine
+    offers them. Raises PlanError where there are none, or the aim is one that passes cannot tell."""
+    terms = ask.question.terms
+    if terms.aim is Aim.PICTURE:
+        raise PlanError("For the picture ask which set-up of the title holds: this search is for hours, frames, quiet.")
+    names = [name for name in ask.varied or USUAL if set(knobs_of(name)) & set(ask.knobs) and name not in ask.base]
+    levels: dict[str, tuple[Level, ...]] = {}
+    left_out: list[str] = []
+    for name in names:
+        keys = ask.bundle(name)
+        offered = _caps(ask) if name == CAP and not ask.varied.get(CAP) else ask.levels(name, MOST_LEVELS.get(name, 6))
+        cells = [Cell(ask.base.with_(**dict.fromkeys(keys, level))) for level in offered]
+        kept, why = ask.feasible(cells)
+        left_out += why
+        found = tuple(level for level, cell in zip(offered, cells) if cell in kept)
+        if len(found) > 1:
+            levels[name] = found
+    if not levels:
+        raise PlanError("Nothing can be varied here: name knobs with two or more levels.")
+    levels = _thinned(levels)
+    forbidden = _excluding(ask, levels)
+    edge = terms.floor.edge if terms.floor is not None else 0.0
+    figure = floor_figure(terms.floor.figure, terms.school) if terms.floor is not None else None
+    if terms.floor is not None and terms.floor.figure not in (LOW, MEAN):
+        raise PlanError("This search holds a floor of the 1 % low or of the mean rate. Choose one of them.")
+    die = next((limit.at_most for limit in terms.limits if limit.figure == "die_c" and limit.at_most is not None), None)
+    goal = Goal(
+        terms.aim, edge, terms.floor.value if terms.floor is not None else Floor().value,
+        figure.id if figure is not None else Goal().figure, math.inf if die is None else float(die),
+        terms.room_c if terms.room_c is not None else Goal().room_c, terms.sure,
+    )  # fmt: skip
+    base = ask.base.without(*(key for name in levels for key in knobs_of(name)))
+    highest = ask.rig.limit_high_w or max((w for w in _numbers(levels.get(LIMIT, ()))), default=30.0)
+    return SearchDesign(
+        levels, base, goal, highest, ask.like, ask.most or MOST, forbidden, (), tuple(dict.fromkeys(left_out))
+    )
+
+
+def _numbers(levels: Sequence[Level]) -> list[float]:
+    return [float(level) for level in levels if is_number(level)]
+
+
+def _caps(ask: Ask) -> tuple[Level, ...]:
+    """Caps that the panel shows evenly, about what is asked and above, and none."""
+    floor = ask.question.terms.floor
+    least = max(LEAST_CAP_FPS, 0.97 * floor.value if floor is not None and floor.is_of_frames else 0.0)
+    even = sorted({round(one.cap_fps, 3) for one in even_caps_of(ask.rig) if one.cap_fps >= least})
+    if floor is not None and floor.is_of_frames:
+        even = sorted({*even, float(floor.value)})
+    knob = ask.knobs[CAP]
+    found: list[Level] = [cap for cap in even if knob.refusal(cap) is None]
+    kept = found[: MOST_LEVELS[CAP] - 1]
+    return (*kept, NO_CAP) if knob.refusal(NO_CAP) is None else tuple(kept)
+
+
+def _thinned(levels: dict[str, tuple[Level, ...]]) -> dict[str, tuple[Level, ...]]:
+    """At most MOST_CANDIDATES of the product: the longest list loses every second level but its ends."""
+    found = dict(levels)
+    while math.prod(map(len, found.values())) > MOST_CANDIDATES:
+        longest = max(found, key=lambda name: len(found[name]))
+        own = found[longest]
+        if len(own) < 3:
+            raise PlanError(f"More than {MOST_CANDIDATES} setups. Name fewer knobs.")
+        found[longest] = tuple(level for at, level in enumerate(own) if at % 2 == 0 or at == len(own) - 1)
+    return found
+
+
+def _excluding(ask: Ask, levels: dict[str, tuple[Level, ...]]) -> tuple[Setup, ...]:
+    """Setups that functions which exclude each other leave out."""
+    slot = next((one for one in ask.rig.slots if one.key == ask.question.slot), None)
+    if slot is None or not slot.exclusions:
+        return ()
+    cells = [
+        Cell(ask.base.with_(**{k: v for n, v in zip(levels, own) for k in knobs_of(n)}))
+        for own in product(*levels.values())
+    ]
+    kept, _ = ask.feasible(cells)
+    gone = set(kept)
+    return tuple(cell.setup for cell in cells if cell not in gone)
+
+
+def answer(seen: Seen) -> Answer:
+    """The setup that is believed best among those measured, how sure that is, and what another pass promises."""
+    design_ = seen.design
+    if not isinstance(design_, SearchDesign) or not seen.counted:
+        return build(seen.responses, seen.question, seen.context)
+    found = design_.found(seen.counted, seen.failed)
+    believed = design_.believed(found)
+    about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
+    if found.pick is None:
+        likely = int(found.chances.argmax())
+        says = say("best.none", setup=_words(design_, likely), sure=float(found.chances[likely]))
+        return Answer(says, float(found.chances[likely]), None, because=(about, *_next(design_, found)),
+                      lacks=(say("missing.search"),), believed=believed)  # fmt: skip
+    setup, chance = design_.setups[found.pick], float(found.chances[found.pick])
+    at = _group(seen.responses, setup)
+    if at is None:
+        return build(seen.responses, seen.question, seen.context)
+    response, group = at
+    group = replace(group, holds=chance)
+    made = stated(response, group, seen.question, seen.context, seen.responses, alone=True)
+    because = (say("best.sure", sure=found.sure), about, *_next(design_, found), *made.because)
+    lacks = made.lacks
+    if found.counts[found.pick] < 1 + FRESH:
+        lacks = (say("missing.fresh", passes=1 + FRESH - int(found.counts[found.pick])), *lacks)
+    sure = seen.question.terms.sure
+    if chance < sure:
+        says = say("best.open", setup=_words(design_, found.pick), sure=chance, asked=sure)
+        return Answer(says, chance, None, because=because, lacks=lacks, believed=believed)
+    return replace(made, holds=chance, because=because, lacks=lacks, believed=believed)
+
+
+def _next(design_: SearchDesign, found: Found) -> list[Message]:
+    if found.next is None:
+        return []
+    gain = Value(100 * math.expm1(found.gain), "%", digits=1)
+    return [say("best.next", setup=_words(design_, found.next), gain=gain, sure=float(found.chances[found.next]))]
+
+
+def _words(design_: SearchDesign, at: int) -> str:
+    return describe(design_.setups[at])
+
+
+def _group(responses: Sequence[Response], setup: Setup) -> tuple[Response, Group] | None:
+    for response in responses:
+        for group in response.groups:
+            if all(group.setup.get(key) == value for key, value in setup.items()):
+                return response, group
+    return None
+
+
+KIND = Kind("best", "find", "find the best setup overall", LIMIT, design, answer)

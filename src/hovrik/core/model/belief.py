@@ -1,0 +1,234 @@
+"""What is believed of every setup of a search: thousands of twins weighed by the passes, and a residual that no twin
+explains. Joint draws of low, rate, draw and rise, so that what is said of one setup is worth something for its
+neighbours.
+
+Weights are multivariate t likelihoods of all passes at once (one Cholesky factor for all twins); the residual is a
+Matern 3/2 process on logs of the setups, its amplitude summed over a grid, drawn by Matheron's rule from random
+features. Checked against scikit-learn's Gaussian process.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..facts.knob import CAP, LIMITS, Level, is_number
+from ..facts.setup import Setup
+from .twins import Twins
+
+Array = NDArray[np.float64]
+
+DRAWS = 300
+_FEATURES = 500  # random ones, of the residual's prior
+_DOF = 6.0
+POWER = 0.5  # of the likelihood: no twin is the machine, and each is wrong in its own way everywhere at once
+AMPLITUDES = ((0.02, 0.3), (0.05, 0.45), (0.11, 0.25))  # of the residual, with what is thought of each before
+NOISE = {"low": 0.025, "rate": 0.015, "draw": 0.010, "rise": 0.04}  # of one pass, logs
+AT_CAP, AT_CAP_NOISE = 0.95, 0.008  # a low this near its cap varies as little as this
+TIERS = (0.9, 0.5)  # chances from which a setup holds, and is likely to
+_LENGTHS = {CAP: 0.8, "number": 0.6, "words": 1.2, "limit": 0.7}
+
+
+def features(setups: Sequence[Setup]) -> Array:
+    """(c, d): where setups stand, one length of the residual apart a unit. Numbers by their log, words a place each."""
+    columns: list[Array] = []
+    limits = np.array([float(one.static_limit_w or one.get(LIMITS[0]) or 1.0) for one in setups])
+    columns.append(np.log(limits) / _LENGTHS["limit"])
+    for key in sorted({key for one in setups for key in one} - set(LIMITS)):
+        levels = [one.get(key) for one in setups]
+        columns += _columns(key, levels)
+    return np.column_stack(columns)
+
+
+def _columns(key: str, levels: Sequence[Level | None]) -> list[Array]:
+    numbers = [float(level) for level in levels if is_number(level) and level is not None]
+    if key == CAP or len(numbers) == len(levels):
+        top = max(numbers, default=1.0)
+        values = np.array([float(v) if is_number(v) and v is not None else 1.4 * top for v in levels])
+        if values.min() > 0:
+            return [np.log(values) / _LENGTHS.get(key, _LENGTHS["number"])]
+        return [(values - values.min()) / max(float(np.ptp(values)), 1e-9)]
+    words = list(map(str, levels))
+    others = list(dict.fromkeys(words))[1:]
+    return [np.array([float(level == word) for level in words]) / _LENGTHS["words"] for word in others]
+
+
+@dataclass(frozen=True)
+class Measured:
+    """Passes at candidates, each (n,): at (index of the candidate), logs of figures by outcome, nan where not told;
+    sds : of a pass's own reading beyond NOISE (log), None where none is known."""
+
+    at: NDArray[np.int64]
+    values: Mapping[str, Array]
+    sds: Mapping[str, Array] | None = None
+
+
+_Fit = tuple[Any, NDArray[np.int64], Array, Array]  # Cholesky factor, places, noise, kernel of all with them
+
+
+@dataclass(frozen=True)
+class Belief:
+    """Joint draws, each (draws, candidates), logs; spread : how many twins carry the weight."""
+
+    low: Array
+    rate: Array
+    draw: Array
+    rise: Array
+    spread: float
+
+
+@dataclass(frozen=True)
+class Believed:
+    """A belief as it is shown, each (c,): chances that all limits are met, draw_w and low_fps as expected, counts of
+    passes. pick, next : indices of what would be stated now and of what is measured next, None where there is none;
+    sure : that the pick is right; why : the next one."""
+
+    setups: tuple[Setup, ...]
+    chances: Array
+    draw_w: Array
+    low_fps: Array
+    counts: NDArray[np.int64]
+    pick: int | None
+    next: int | None
+    sure: float
+    why: str
+
+    @property
+    def second(self) -> int | None:
+        """Of the others that were measured the one with the least draw that holds or is likely to; None without one."""
+        seen = [int(at) for at in np.flatnonzero((self.counts > 0) & (self.chances >= TIERS[-1])) if at != self.pick]
+        return min(seen, key=self._order, default=None)
+
+    def over(self, one: str, other: str) -> tuple[list[Level], list[Level], list[list[int]]]:
+        """(levels of one knob, of another, index of the candidate that stands for each pair, rows by the other): of
+        those that share both, the one with the least draw that holds or is likely to, else the likeliest."""
+        levels = [_levels_of(self.setups, key) for key in (one, other)]
+        places = [{level: at for at, level in enumerate(own)} for own in levels]
+        cells: list[list[int]] = [[-1] * len(levels[0]) for _ in levels[1]]
+        for at, setup in enumerate(self.setups):
+            x, y = places[0][setup[one]], places[1][setup[other]]
+            if cells[y][x] < 0 or self._order(at) < self._order(cells[y][x]):
+                cells[y][x] = at
+        return levels[0], levels[1], cells
+
+    def _order(self, at: int) -> tuple[float, float]:
+        chance = float(self.chances[at])
+        tier = next((tier for tier, least in enumerate(TIERS) if chance >= least), len(TIERS))
+        return (float(tier), float(self.draw_w[at]) if tier < len(TIERS) else -chance)
+
+
+def varied(setups: Sequence[Setup]) -> list[str]:
+    """The knobs that differ among setups, the three limits as the first of them; limits and cap before all others."""
+    keys = sorted(setups[0], key=lambda key: (key != LIMITS[0], key != CAP)) if setups else []
+    keys = [key for key in keys if key not in LIMITS[1:]]
+    return [key for key in keys if len({one[key] for one in setups}) > 1]
+
+
+def _levels_of(setups: Sequence[Setup], key: str) -> list[Level]:
+    found = list(dict.fromkeys(one[key] for one in setups))
+    numbers = sorted((v for v in found if is_number(v)), key=lambda v: float(v))
+    return [*numbers, *(v for v in found if not is_number(v))]
+
+
+def matern(one: Array, other: Array) -> Array:
+    """Matern 3/2 of two sets of places, (n, m)."""
+    far = np.sqrt(np.maximum(((one[:, None] - other[None]) ** 2).sum(-1), 0.0)) * np.sqrt(3.0)
+    found: Array = (1 + far) * np.exp(-far)
+    return found
+
+
+def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: int = 1) -> Belief:
+    """What is believed after these passes. where : (c, d) of `features`; caps : (c,) fps, inf where nothing caps."""
+    rng = np.random.default_rng((seed, 11, measured.at.size))
+    outcomes: dict[str, NDArray[np.float32]] = {name: getattr(twins, name) for name in NOISE}
+    count = outcomes["low"].shape[0]
+    fits: dict[str, list[_Fit]] = {}
+    by_amplitude: dict[str, Array] = {}
+    total = np.zeros(count)
+    across = matern(where, where[measured.at])
+    for name, rows in outcomes.items():
+        own = measured.values.get(name)
+        known = np.isfinite(own) if own is not None else np.zeros(0, bool)
+        if own is None or not known.any():
+            continue
+        at, y = measured.at[known], own[known]
+        noise = _noise(name, at, y, caps)
+        if measured.sds is not None and name in measured.sds:
+            noise = np.hypot(noise, np.nan_to_num(measured.sds[name][known]))
+        off = y[:, None] - rows[:, at].T.astype(float)  # (n, twins)
+        cross = across[:, known]
+        kernel = cross[at]
+        parts, logs = [], []
+        for amplitude, prior in AMPLITUDES:
+            factor = np.linalg.cholesky(amplitude**2 * kernel + np.diag(noise**2))
+            white = np.linalg.solve(factor, off)
+            quad = (white**2).sum(axis=0)
+            like = -0.5 * (_DOF + y.size) * np.log1p(quad / _DOF) - np.log(np.diag(factor)).sum() + np.log(prior)
+            parts.append((factor, at, noise, cross))
+            logs.append(like)
+        fits[name], by_amplitude[name] = parts, np.array(logs)
+        top = by_amplitude[name].max(axis=0)
+        total += top + np.log(np.exp(by_amplitude[name] - top).sum(axis=0))
+    weights = np.exp(POWER * (total - total.max()))
+    weights /= weights.sum()
+    places = (rng.random() + np.arange(DRAWS)) / DRAWS
+    chosen = np.minimum(np.searchsorted(np.cumsum(weights), places), count - 1)
+    drawn = {}
+    for name, rows in outcomes.items():
+        base = twins.free if name == "low" else rows
+        drawn[name] = base[chosen].astype(float) + _residual(
+            rng, where, fits.get(name), by_amplitude.get(name), chosen, measured, name, rows
+        )  # fmt: skip
+    edge = np.log(caps)
+    low = np.minimum(drawn["low"], edge + twins.slack[chosen].astype(float))
+    return Belief(
+        low, np.minimum(drawn["rate"], edge), drawn["draw"], drawn["rise"], float(1.0 / (weights**2).sum()),
+    )  # fmt: skip
+
+
+def _noise(name: str, at: NDArray[np.int64], y: Array, caps: Array) -> Array:
+    noise = np.full(at.size, NOISE[name])
+    if name in ("low", "rate"):
+        noise[y > np.log(caps[at]) + np.log(AT_CAP)] = AT_CAP_NOISE
+    return noise
+
+
+def _residual(
+    rng: np.random.Generator, where: Array, fits: Sequence[_Fit] | None, logs: Array | None,
+    chosen: NDArray[np.int64], measured: Measured, name: str, rows: NDArray[np.float32],
+) -> Array:  # fmt: skip
+    """(draws, c) of the residual beside each chosen twin."""
+    priors = np.array([prior for _, prior in AMPLITUDES])
+    if logs is None:
+        of = rng.choice(len(AMPLITUDES), chosen.size, p=priors)
+    else:
+        chances = np.exp(logs[:, chosen] - logs[:, chosen].max(axis=0))
+        chances = np.cumsum(chances / chances.sum(axis=0), axis=0)
+        of = np.minimum((rng.random(chosen.size) > chances).sum(axis=0), len(AMPLITUDES) - 1)
+    d = where.shape[1]
+    # the spectral density of a Matern 3/2 is a multivariate t of 3 degrees of freedom
+    omega = rng.standard_normal((_FEATURES, d)) / np.sqrt(rng.chisquare(3.0, (_FEATURES, 1)) / 3.0)
+    phase = rng.uniform(0, 2 * np.pi, _FEATURES)
+    waves = np.sqrt(2.0 / _FEATURES) * np.cos(where @ omega.T + phase)  # (c, f)
+    prior = rng.standard_normal((chosen.size, _FEATURES)) @ waves.T
+    found = np.empty((chosen.size, where.shape[0]))
+    for place, (amplitude, _) in enumerate(AMPLITUDES):
+        own = np.flatnonzero(of == place)
+        if not own.size:
+            continue
+        free = amplitude * prior[own]
+        if fits is None:
+            found[own] = free
+            continue
+        factor, at, noise, cross = fits[place]
+        values = measured.values[name]
+        y = values[np.isfinite(values)]
+        off = y - rows[np.ix_(chosen[own], at)].astype(float) - free[:, at]
+        off -= noise * rng.standard_normal(off.shape)
+        gain = np.linalg.solve(factor.T, np.linalg.solve(factor, off.T))
+        found[own] = free + (amplitude**2 * cross @ gain).T
+    return found

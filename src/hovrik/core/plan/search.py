@@ -1,0 +1,355 @@
+"""The best setup of several knobs at once, found pass by pass: what to measure next, when to stop, what to state.
+
+The next pass is where draws of the belief promise most over the setup that would be stated now: expected improvement
+times feasibility, both from the same draws, for the minutes that it takes. Where little is promised any more, the pick
+is measured afresh, since its own passes are what chose it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import product
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..facts.factor import LIMIT
+from ..facts.knob import CAP, LIMITS, NO_CAP, Level, is_number
+from ..facts.known_knobs import known
+from ..facts.setup import Setup, describe
+from ..facts.terms import Aim
+from ..model.belief import NOISE, Belief, Believed, Measured, believe, features
+from ..model.twins import COUNT, Places, twins
+from ..read.group import Counted
+from .design import Told
+from .grid import LadderDesign
+from .steps import Asked, Wanted
+
+Array = NDArray[np.float64]
+
+MOST = 30  # passes where no budget is given
+MOST_CANDIDATES = 4000
+FRESH = 2  # passes that verify a pick
+WORTH = 0.006  # of the aim: less than this promised on average is not worth a pass
+LIKELY = 0.5  # a setup that holds with less is not what would be stated
+LEAN = 0.005  # log of the aim, from the lowest limit to the highest
+LARGEST = 0.35  # log of the largest improvement that a pass is thought worth
+RIGHT = math.log(1.05)  # a pick this near the best is right
+ENOUGH = 6  # passes at a setup after which one that stays open is left open
+
+
+@dataclass(frozen=True)
+class Goal:
+    """What is sought. aim; edge_fps : what the judged figure must reach, 0 nothing; figure : its id; die_limit_c : of
+    the settled die, inf none; room_c : it is reckoned over; sure : chance from which a setup is stated."""
+
+    aim: Aim = Aim.HOURS
+    edge_fps: float = 0.0
+    target_fps: float = 60.0
+    figure: str = "low_1pct_fps_percentile"
+    die_limit_c: float = math.inf
+    room_c: float = 23.0
+    sure: float = 0.9
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        limit = self.die_limit_c if math.isfinite(self.die_limit_c) else None
+        return {
+            "aim": self.aim.value, "edge_fps": self.edge_fps, "target_fps": self.target_fps, "figure": self.figure,
+            "die_limit_c": limit, "room_c": self.room_c, "sure": self.sure,
+        }  # fmt: skip
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any]) -> Goal:
+        """The inverse of `as_dict`."""
+        limit = body["die_limit_c"]
+        return cls(
+            Aim(body["aim"]), float(body["edge_fps"]), float(body["target_fps"]), str(body["figure"]),
+            math.inf if limit is None else float(limit), float(body["room_c"]), float(body["sure"]),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Found:
+    """What is thought after some passes. worth : (draws, c) of the aim, logs; holds : (draws, c) whether every limit is
+    met; pick : index of what would be stated, None where nothing measured is likely to hold; sure : chance that it
+    meets all limits and is within 5 % of the best; next : index of what promises most, None where nothing is left;
+    gain : what it promises on average (log); counts : passes a candidate."""
+
+    belief: Belief
+    worth: Array
+    holds: NDArray[np.bool_]
+    pick: int | None
+    sure: float
+    next: int | None
+    gain: float
+    counts: NDArray[np.int64]
+
+    @property
+    def chances(self) -> Array:
+        """(c,) chance that each candidate meets all limits."""
+        found: Array = self.holds.mean(axis=0)
+        return found
+
+
+@dataclass(frozen=True)
+class SearchDesign:
+    """levels : knob (or the three limits as one) to its levels; base : what else is set; goal; highest_w : the limit
+    where none is varied; most : passes; like : lengths and seed; forbidden : setups that are never proposed; first :
+    setups to try before all others."""
+
+    levels: Mapping[str, tuple[Level, ...]]
+    base: Setup
+    goal: Goal
+    highest_w: float
+    like: LadderDesign
+    most: int = MOST
+    forbidden: tuple[Setup, ...] = ()
+    first: tuple[Setup, ...] = ()
+    left_out: tuple[str, ...] = ()
+
+    @cached_property
+    def setups(self) -> tuple[Setup, ...]:
+        """Every candidate, in the order of the product of the levels."""
+        names = list(self.levels)
+        found = []
+        for chosen in product(*(self.levels[name] for name in names)):
+            values = {key: level for name, level in zip(names, chosen) for key in knobs_of(name)}
+            found.append(self.base.with_(**values))
+        return tuple(found)
+
+    @cached_property
+    def caps(self) -> Array:
+        """(c,) fps, inf where nothing caps."""
+        return np.array([float(v) if is_number(v := one.get(CAP)) and v else math.inf for one in self.setups])
+
+    @cached_property
+    def _places(self) -> Places:
+        return Places.of(self.setups, self.highest_w)
+
+    @cached_property
+    def _where(self) -> Array:
+        return features(self.setups)
+
+    @property
+    def _middle(self) -> int:
+        """The candidate that is measured before anything is known: nothing held back, three fifths up the limits."""
+        free = {key: levels[-1] for key, levels in self.levels.items()}
+        free |= {key: "on" for key, levels in self.levels.items() if "on" in levels}
+        free |= {CAP: NO_CAP} if NO_CAP in self.levels.get(CAP, ()) else {}
+        if LIMIT in self.levels:
+            limits = self.levels[LIMIT]
+            free |= dict.fromkeys(LIMITS, limits[round(0.6 * (len(limits) - 1))])
+        alike = [sum(one.get(key) == level for key, level in free.items()) for one in self.setups]
+        return int(np.argmax(alike))
+
+    def found(self, passes: Sequence[Counted], failed: Sequence[Setup] = ()) -> Found:
+        """What is thought after these passes; deterministic."""
+        measured = self._measured(passes)
+        made = twins(self._places, self.goal.target_fps, 1, COUNT)
+        belief = believe(made, self._where, self.caps, measured, self.like.seed)
+        counts = np.bincount(measured.at, minlength=len(self.setups)).astype(np.int64)
+        never = {*failed, *self.forbidden}
+        gone = np.array([one in never for one in self.setups])
+        return judged(belief, self.goal, counts, gone, self._minutes(passes), self._lean)
+
+    @property
+    def _lean(self) -> Array:
+        """(c,) how far each is put behind one of a lower limit that does the same: a limit that does not bind today
+        does on a warmer day, or in a heavier scene."""
+        limits = np.log(np.array(self._places.limit_w))
+        found: Array = LEAN * (limits - limits.min()) / max(float(np.ptp(limits)), 1e-9)
+        return found
+
+    def believed(self, found: Found) -> Believed:
+        """What is found as it is drawn."""
+        belief = found.belief
+        return Believed(
+            self.setups, found.chances, np.exp(np.median(belief.draw, axis=0)), np.exp(np.median(belief.low, axis=0)),
+            found.counts, found.pick, found.next, found.sure,
+            self._why(found, found.next) if found.next is not None else "",
+        )  # fmt: skip
+
+    def ask(self, told: Told) -> Asked:
+        """One more pass, until nothing promises more than it costs and the pick is verified."""
+        never = {*told.failed, *self.forbidden}
+        for setup in self.first:
+            if setup in self.setups and setup not in never and not any(_same(one, setup) for one in told.passes):
+                return Asked((self.like.wanted(setup, told.batches),), "you asked for it", done=False)
+        if told.batches >= self.most:
+            return Asked((), "the budget is spent")
+        if not told.passes and not told.failed:
+            return self._wanted(self._middle, told.batches, "everything on at a middle limit tells most of the title")
+        found = self.found(told.passes, told.failed)
+        left = self.most - told.batches
+        pick = found.pick
+        if pick is not None and (found.gain < WORTH or found.next is None or left <= FRESH):
+            is_sure = found.chances[pick] >= self.goal.sure
+            if found.counts[pick] < (1 + FRESH if is_sure else ENOUGH):
+                return self._wanted(pick, told.batches, self._why_fresh(found, pick))
+            return Asked((), "nothing promises more than it costs")
+        if found.next is None:
+            return Asked((), "nothing is left to try")
+        if pick is None and found.gain < WORTH / 10 and told.batches >= 6:
+            return Asked((), "nothing is likely to hold")
+        return self._wanted(found.next, told.batches, self._why(found, found.next))
+
+    def _wanted(self, at: int, number: int, why: str) -> Asked:
+        wanted: Wanted = self.like.wanted(self.setups[at], number)
+        return Asked((wanted,), why, done=False)
+
+    def _why(self, found: Found, at: int) -> str:
+        chance = 100 * float(found.chances[at])
+        return (
+            f"{describe(self.setups[at])}: meets all limits with {chance:.0f} %, and promises "
+            f"{100 * math.expm1(found.gain):.1f} % more than what would be stated now"
+        )
+
+    def _why_fresh(self, found: Found, pick: int) -> str:
+        return (
+            f"{describe(self.setups[pick])} once more, to verify it: right with {100 * found.sure:.0f} %, while the "
+            f"best other promises {100 * math.expm1(max(found.gain, 0.0)):.1f} %"
+        )
+
+    def _minutes(self, passes: Sequence[Counted]) -> Array:
+        """(c,) minutes that a pass of each takes, with what its change from the last one costs."""
+        each = (self.like.settle_s + self.like.soak_s + self.like.pass_s + self.like.cool_s) / 60.0
+        last = passes[-1].asked if passes else None
+        cost = np.full(len(self.setups), each)
+        for key in self.levels:
+            minutes = known(key).cost_min
+            if minutes and last is not None:
+                cost += minutes * np.array([one.get(key) != last.get(key) for one in self.setups])
+        return cost
+
+    def _measured(self, passes: Sequence[Counted]) -> Measured:
+        places = {setup: at for at, setup in enumerate(self.setups)}
+        rows = [(places[own], one) for one in passes if (own := self._own(one)) in places]
+        value = lambda one, key: math.log(v) if (v := one.figures.value(key)) and v > 0 else math.nan  # noqa: E731
+        at = np.array([place for place, _ in rows], np.int64)
+        values = {
+            "low": np.array([value(one, self.goal.figure) for _, one in rows]),
+            "rate": np.array([value(one, "mean_fps") for _, one in rows]),
+            "draw": np.array([value(one, "draw_w") for _, one in rows]),
+            "rise": np.array([_rise(one, self.goal.room_c) for _, one in rows]),
+        }  # fmt: skip
+        reading = np.array([_rise_sd(one, self.goal.room_c) for _, one in rows])
+        return Measured(at, values, {"rise": reading})
+
+    def _own(self, one: Counted) -> Setup:
+        """The part of a pass's setup that the candidates speak of."""
+        keys = set(self.setups[0]) if self.setups else set()
+        return Setup({key: value for key, value in one.asked.items() if key in keys})
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            **self.like.as_dict(), "levels": {key: list(levels) for key, levels in self.levels.items()},
+            "base": self.base.as_dict(), "goal": self.goal.as_dict(), "highest_w": self.highest_w, "most": self.most,
+            "forbidden": [one.as_dict() for one in self.forbidden], "first": [one.as_dict() for one in self.first],
+            "left_out": list(self.left_out),
+        }  # fmt: skip
+
+    @classmethod
+    def from_dict(cls, body: Mapping[str, Any]) -> SearchDesign:
+        """The inverse of `as_dict`."""
+        return cls(
+            {key: tuple(levels) for key, levels in body["levels"].items()}, Setup(body["base"]),
+            Goal.from_dict(body["goal"]), float(body["highest_w"]), LadderDesign.from_dict(body), int(body["most"]),
+            tuple(map(Setup, body.get("forbidden") or ())), tuple(map(Setup, body.get("first") or ())),
+            tuple(body.get("left_out") or ()),
+        )  # fmt: skip
+
+
+def knobs_of(name: str) -> tuple[str, ...]:
+    """The knobs that a list of levels sets: the three limits as one."""
+    return LIMITS if name == LIMIT else (name,)
+
+
+def judged(
+    belief: Belief, goal: Goal, counts: NDArray[np.int64], gone: NDArray[np.bool_] | None = None,
+    minutes: Array | None = None, lean: Array | None = None,
+) -> Found:  # fmt: skip
+    """What draws of a belief come to. counts : (c,) passes a candidate; gone : not to be proposed; minutes : a pass;
+    lean : by how much each is put behind others that are worth the same (log)."""
+    worth = _worth(belief, goal) - (lean if lean is not None else 0.0)
+    holds = np.ones(worth.shape, bool)
+    if goal.edge_fps > 0:
+        figure = belief.rate if goal.figure == "mean_fps" else belief.low
+        holds &= figure >= math.log(goal.edge_fps)
+    if math.isfinite(goal.die_limit_c):
+        holds &= goal.room_c + np.exp(belief.rise) <= goal.die_limit_c
+    chances = holds.mean(axis=0)
+    usable = np.ones(worth.shape[1], bool) if gone is None else ~gone
+    seen = np.flatnonzero((counts > 0) & usable)
+    best = np.where(holds & usable, worth, -np.inf).max(axis=1)  # of each draw
+    pick = _pick(seen, worth, holds, best, chances, goal.sure)
+    floor = np.where(np.isfinite(best), best - LARGEST, 0.0)
+    now = floor if pick is None else np.where(holds[:, pick], np.maximum(worth[:, pick], floor), floor)
+    gains = np.where(holds, np.clip(worth - now[:, None], 0.0, LARGEST), 0.0).mean(axis=0)
+    gains *= np.where(counts > 0, _told_anew(belief), 1.0)
+    rates = gains / (minutes if minutes is not None else 1.0)
+    rates[~usable] = -1.0
+    if pick is not None:
+        rates[pick] = -1.0
+    at = int(rates.argmax())
+    sure = 0.0
+    if pick is not None:
+        sure = float((holds[:, pick] & (worth[:, pick] >= best - RIGHT)).mean())
+    return Found(
+        belief, worth, holds, pick, sure, at if rates[at] > 0 else None, float(gains[at]) if rates[at] > 0 else 0.0,
+        counts,
+    )  # fmt: skip
+
+
+def _told_anew(belief: Belief) -> Array:
+    """(c,) what a further pass tells of a setup that was measured: nothing where the belief is narrower than a pass
+    (augmented expected improvement, Huang et al. 2006, from memory)."""
+    parts = [
+        1.0 - NOISE[name] / np.hypot(NOISE[name], getattr(belief, name).std(axis=0)) for name in ("low", "draw")
+    ]  # fmt: skip
+    found: Array = np.maximum(*parts)
+    return found
+
+
+def _pick(
+    seen: NDArray[np.int64], worth: Array, holds: NDArray[np.bool_], best: Array, chances: Array, least: float
+) -> int | None:
+    """Of the measured candidates: the best of those that are sure to hold, else the likeliest to be right."""
+    likely = seen[chances[seen] >= LIKELY]
+    if not likely.size:
+        return None
+    sure = seen[chances[seen] >= least]
+    if sure.size:
+        return int(sure[worth[:, sure].mean(axis=0).argmax()])
+    right = (holds[:, likely] & (worth[:, likely] >= best[:, None] - RIGHT)).mean(axis=0)
+    return int(likely[(right + chances[likely] / 10).argmax()])
+
+
+def _worth(belief: Belief, goal: Goal) -> Array:
+    """(draws, c) of the aim, logs, more is better."""
+    if goal.aim is Aim.FRAMES:
+        return belief.low + 0.02 * -belief.draw
+    if goal.aim is Aim.QUIET:
+        return -belief.rise
+    return -belief.draw
+
+
+def _same(one: Counted, setup: Setup) -> bool:
+    return all(one.asked.get(key) == value for key, value in setup.items())
+
+
+def _rise(one: Counted, room_c: float) -> float:
+    die = one.figures.value("die_c")
+    room = one.point.conditions.get("room_c")
+    over = die - (float(room) if is_number(room) and room is not None else room_c) if die is not None else 0.0
+    return math.log(over) if over > 1.0 else math.nan
+
+
+def _rise_sd(one: Counted, room_c: float) -> float:
+    die, sd = one.figures.value("die_c"), one.figures.errors.get("die_c", 0.0)
+    return sd / max(die - room_c, 5.0) if die is not None else 0.0
