@@ -88,6 +88,10 @@ def test_the_best_setup_is_found_verified_and_steered(window, qtbot):
     assert "Found so far" in page.found.text() and page.plot.data["chance"] and not page.never.isEnabled()
     believed = answer(window).believed
     assert len(believed.setups) == 7 * 2 * 2 and believed.counts[believed.pick] >= 3
+    page.plot.setFocus()
+    page.choose(believed.pick)
+    QTest.keyClick(page.plot, Qt.Key.Key_Up)
+    assert page.chosen.text() and page.never.isEnabled() and page.plot._chosen != believed.pick
     page.choose(believed.pick)
     QTest.mouseClick(page.never, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: answer(window).believed.pick != believed.pick, timeout=20_000)

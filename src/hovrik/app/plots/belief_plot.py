@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QMouseEvent
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent
 
+from ...core import words
 from ...core.facts.knob import Level
 from ...core.facts.known_knobs import known
 from ...core.facts.setup import describe
@@ -20,6 +21,10 @@ HATCHES = (
     (0.05, Qt.BrushStyle.BDiagPattern, "unlikely, 5 to 50 %"),
 )
 SHADES = 6  # of the draw, least to most
+_STEPS = {
+    Qt.Key.Key_Left.value: (-1, 0), Qt.Key.Key_Right.value: (1, 0),
+    Qt.Key.Key_Up.value: (0, 1), Qt.Key.Key_Down.value: (0, -1),
+}  # fmt: skip
 
 
 class BeliefPlot(Plot):
@@ -86,8 +91,8 @@ class BeliefPlot(Plot):
             axis, knob = self.getAxis(side), known(key)
             every = max(1, len(levels) // 12)
             axis.setTicks([[(at, _short(level)) for at, level in enumerate(levels) if at % every == 0]])
-            words = f"{knob.label}, {knob.unit}" if knob.unit else knob.label
-            axis.setLabel(words, color=theme.soft, **{"font-size": "12px"})
+            named = f"{knob.label}, {knob.unit}" if knob.unit else knob.label
+            axis.setLabel(named, color=theme.soft, **{"font-size": "12px"})
         self.data = {
             "x": [float(x) for x, _, _ in rows], "y": [float(y) for _, y, _ in rows],
             "chance": [float(believed.chances[at]) for *_, at in rows],
@@ -116,6 +121,20 @@ class BeliefPlot(Plot):
         at, believed = self.index_at(x, y), self._believed
         return words_of(believed, at) if at is not None and believed is not None else ""
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows choose the cell beside."""
+        step = _STEPS.get(event.key()) if event is not None else None
+        believed = self._believed
+        if step is None or believed is None or not self._cells:
+            super().keyPressEvent(event)
+            return
+        standing = self._chosen if self._chosen is not None else believed.pick if believed.pick is not None else 0
+        across, up, _ = believed.over(*self._knobs)
+        x, y = self._place(believed, standing, across, up)
+        at = self.index_at(min(max(x + step[0], 0), len(across) - 1), min(max(y + step[1], 0), len(up) - 1))
+        if at is not None:
+            self.chosen.emit(at)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """A press on a cell chooses what stands for it."""
         if event is not None and event.button() is Qt.MouseButton.LeftButton:
@@ -130,8 +149,9 @@ class BeliefPlot(Plot):
 def words_of(believed: Believed, at: int) -> str:
     """A candidate in words."""
     passes = int(believed.counts[at])
-    chance, made = f"{100 * believed.chances[at]:.0f} % to hold", f", {passes} made" if passes else ""
-    return f"{describe(believed.setups[at])}: {chance}, about {believed.draw_w[at]:.1f} W drawn{made}"
+    made = f", {passes} made" if passes else ""
+    chance = words.percent(float(believed.chances[at]))
+    return f"{describe(believed.setups[at])}: {chance} to hold, about {believed.draw_w[at]:.1f} W drawn{made}"
 
 
 def _short(level: object) -> str:

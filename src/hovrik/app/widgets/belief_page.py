@@ -8,6 +8,7 @@ from ...core.errors import HovrikError
 from ...core.facts.known_knobs import known
 from ...core.facts.setup import describe
 from ...core.model.belief import Believed, varied
+from ...core.words import percent
 from ...service.steering import steer
 from ..plots.belief_plot import HATCHES, BeliefPlot, words_of
 from ..session import Session
@@ -52,7 +53,7 @@ class BeliefPage(QWidget):
         column.addLayout(line)
         column.addWidget(self.plot, 1)
         marks = ", ".join(words for *_, words in HATCHES)
-        key = f"Full to hatched: {marks}; paler draws more. Star: would be stated. Diamond: next. Dots: passes."
+        key = f"Full to hatched: {marks}; fainter draws more. Star: would be stated. Diamond: next. Dots: passes."
         self.key = label(key, "soft", wrap=True)
         column.addWidget(self.key)
         row = QHBoxLayout()
@@ -93,10 +94,9 @@ class BeliefPage(QWidget):
         if believed.pick is None:
             self.found.setText(f"After {passes} passes nothing that was tried is likely to hold.")
         else:
-            sure = f"{100 * believed.sure:.0f} %"
             self.found.setText(
                 f"Found so far: {words_of(believed, believed.pick)}. That it holds and lies within 5 % of the best "
-                f"there is: {sure}."
+                f"there is: {percent(believed.sure)}."
             )
         self.next.setText(f"Next: {believed.why}." if believed.why else "Nothing is left to try.")
 

@@ -25,6 +25,7 @@ from ..facts.terms import Aim
 from ..model.belief import NOISE, Belief, Believed, Measured, believe, features
 from ..model.twins import COUNT, Places, twins
 from ..read.group import Counted
+from ..words import percent
 from .design import Told
 from .grid import LadderDesign
 from .steps import Asked, Wanted
@@ -203,15 +204,15 @@ class SearchDesign:
         return Asked((wanted,), why, done=False)
 
     def _why(self, found: Found, at: int) -> str:
-        chance = 100 * float(found.chances[at])
+        chance = percent(float(found.chances[at]))
         return (
-            f"{describe(self.setups[at])}: meets all limits with {chance:.0f} %, and promises "
+            f"{describe(self.setups[at])}: meets all limits with {chance}, and promises "
             f"{100 * math.expm1(found.gain):.1f} % more than what would be stated now"
         )
 
     def _why_fresh(self, found: Found, pick: int) -> str:
         return (
-            f"{describe(self.setups[pick])} once more, to verify it: right with {100 * found.sure:.0f} %, while the "
+            f"{describe(self.setups[pick])} once more, to verify it: right with {percent(found.sure)}, while the "
             f"best other promises {100 * math.expm1(max(found.gain, 0.0)):.1f} %"
         )
 
