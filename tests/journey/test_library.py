@@ -9,7 +9,7 @@ from journey.test_service import imported
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.condition import Condition, Provenance, to_plain
 from hovrik.core.facts.place import Source
-from hovrik.core.facts.rig import Version
+from hovrik.core.facts.rig import Rig, Version
 from hovrik.core.passes.energy import Overhead, where_watts_go
 from hovrik.core.questions.preflight import Mood, Seen, conditions, items
 from hovrik.demo import scenario
@@ -95,6 +95,9 @@ def test_cautions_stand_where_they_apply(notebook):
     assert made["overlay_off"].note == "It switches off variable refresh."
     assert made["charge_share"].mood is Mood.LOOK and "unattended" in made["charge_share"].note
     assert made["source_now"].mood is Mood.LOOK and {"power_path", "negotiated_w"} <= set(made)
+    unknown = replace(rig, valid_charge=Rig("r", "R").valid_charge)
+    charge = lambda share: {i.id: i for i in items(unknown, None, title, asked, Seen(charge=share), {})}["charge_share"]  # noqa: E731
+    assert "under half a charge" in charge(0.4).note and charge(0.6).mood is Mood.FINE
 
 
 def test_answers_become_conditions_of_the_passes(notebook):

@@ -5,13 +5,14 @@ from helpers.build import DEMO_QUESTION, trace_of, wandering
 
 from hovrik.bench.job import Control, PassDone
 from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
+from hovrik.core.facts.incident import IncidentKind
 from hovrik.core.facts.place import Source
-from hovrik.core.facts.setup import Setup
+from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.record import Origin
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.demo import scenario
 from hovrik.service import gather as evidence
-from hovrik.service import library, profiles, rows
+from hovrik.service import library, profiles, recovery, rows
 from hovrik.service import run as sweep
 from hovrik.service.imports import one as imports
 from hovrik.service.machines import open_machine, simulated
@@ -249,3 +250,30 @@ def test_a_plan_of_a_lost_rig_version(notebook):
     )
     with pytest.raises(StoreError, match="rig version that is not in"):
         sweep.load_plan(notebook, plan_id)
+
+
+def test_a_new_start_of_the_computer_during_a_first_trial_is_an_incident(notebook, tmp_path, monkeypatch):
+    """Cut short at a limit above all before it: noted once, not proposed again; the same start, or a limit that was
+    there before, is no incident."""
+    boot = tmp_path / "boot_id"
+    boot.write_text("first\n")
+    monkeypatch.setattr(sweep, "BOOT", boot)
+    tried = (static(11.0, 40.0), static(13.0, 40.0))
+    plan = sweep.keep_plan(notebook, DEMO_QUESTION, LadderDesign(11, 13, 2, 40.0, repeats=1, pass_s=10), setups=tried)
+    address = scenario.addresses(notebook.path)["ombrel-8"]
+    machine = open_machine(address)
+    run = notebook.begin_run(plan, address, machine.snapshot())
+    machine.close()
+    notebook.set_state(sweep.boot_key(run), sweep.boot_id())
+    last = sweep.load_plan(notebook, plan).passes[-1]
+    notebook.run_at(run, last.index, [step.id for step in last.steps])
+    ((entry, _, _),) = sweep.unfinished(notebook)
+    assert recovery.unclean_words(notebook, entry) == "" and notebook.incidents() == []
+    boot.write_text("second\n")
+    assert "first time" in recovery.unclean_words(notebook, entry)
+    assert recovery.unclean_words(notebook, entry) == ""
+    (found,) = notebook.incidents()
+    assert found.kind is IncidentKind.REBOOT and found.setup == last.setup
+    assert not recovery.is_new(notebook, "ombrel-8", Setup())
+    boot.unlink()
+    assert sweep.boot_id() == ""

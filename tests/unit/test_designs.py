@@ -1,6 +1,7 @@
 """Designs: what they want, in which order, and that a stored one is the same."""
 
 from dataclasses import replace
+from itertools import pairwise, permutations, product
 
 import numpy as np
 import pytest
@@ -27,7 +28,7 @@ from hovrik.core.plan.first_holds import FirstHoldsDesign
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.lowest import LowestDesign
 from hovrik.core.plan.rounds import Cell, RoundsDesign
-from hovrik.core.plan.steps import APPLY, RELAUNCH, RESTART, laid_out, passes_in
+from hovrik.core.plan.steps import APPLY, RELAUNCH, RESTART, RESTART_S, laid_out, passes_in
 from hovrik.core.questions.question import KNOWN_KINDS
 from hovrik.core.read import response
 from hovrik.core.read.group import Counted
@@ -253,3 +254,20 @@ def test_a_cap_above_the_refresh_is_left_out():
     design = kind_of("knob").design(ask)
     made = {(one.setup["refresh_hz"], one.setup["cap_fps"]) for one in design.ask(Told()).wanted}
     assert made == {(60.0, 60.0), (90.0, 60.0), (90.0, 90.0)} and "above a refresh of 60" in design.left_out[0]
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_restarts_are_as_few_as_rounds_allow(seed):
+    """Every order of the slots in every round, by brute force: none takes fewer minutes than the design's."""
+    rng = np.random.default_rng(seed)
+    slots = ("one", "two", "three")[: 2 + seed % 2]
+    cells = tuple(Cell(static(float(w)), slot) for slot in slots for w in range(8, 9 + int(rng.integers(1, 3))))
+    rounds = 2 + seed % 3
+    design = RoundsDesign(cells, replace(LIKE, repeats=rounds, seed=seed), mirrored=seed % 4 == 0)
+    taken = sum(one.seconds for one in passes_in(laid_out(design.ask(Told()).wanted, 0, "one")))
+    least = min(
+        sum(before != after for before, after in pairwise(("one", *(slot for own in orders for slot in own))))
+        for orders in product(permutations(slots), repeat=rounds)
+    )
+    passes = sum(LIKE.settle_s + LIKE.soak_s + LIKE.pass_s + LIKE.cool_s for _ in range(rounds * len(cells)))
+    assert taken <= 1.05 * (passes + RESTART_S * least)

@@ -17,7 +17,7 @@ from ..core.errors import HovrikError
 from ..core.facts.setup import Setup
 from ..core.plan.grid import SetupsDesign
 from ..core.words import plural
-from ..service import library
+from ..service import library, recovery
 from ..service import run as sweep
 from ..service.gather import surprising_setups, void_setups
 from ..service.machines import open_machine
@@ -430,7 +430,7 @@ class MainWindow(QMainWindow):
             return
         entry, done, planned = left[0]
         self.banner.offer(
-            sweep.describe_run(entry, done, planned),
+            sweep.describe_run(entry, done, planned) + recovery.unclean_words(self.session.notebook, entry),
             (
                 ("Put it back", lambda: self._put_back(entry)),
                 ("Continue the sweep", lambda: self._continue(entry.plan_id)),

@@ -182,7 +182,8 @@ def evaluate(
     views = _views(memory, records, notes, constants, progress, section)
     counted = [view for view in views if view.counts_for(question)]
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
-    responses = _with_incidents(responses, _incidents(notebook, places, question))
+    incidents = incidents_of(notebook, places, question)
+    responses = _with_incidents(responses, incidents)
     responses = with_limits(responses, question.terms.limits)
     context = replace(_context(views, counted, rig), counted=len(counted), along=inside(factor.label))
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
@@ -190,7 +191,7 @@ def evaluate(
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
     seen = Seen(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
-        *(_last_design(notebook, question, views) if question.kind in PLANNED else ()),
+        *(_last_design(notebook, question, views, incidents) if question.kind in PLANNED else ()),
     )  # fmt: skip
     answer = KINDS[question.kind].answer(seen) if question.is_known else build(responses, question, context)
     return Evaluation(
@@ -203,7 +204,7 @@ PLANNED = frozenset({BEST_KIND.id})  # kinds whose answer goes by the candidates
 
 
 def _last_design(
-    notebook: Notebook, question: Question, views: Sequence[PassView]
+    notebook: Notebook, question: Question, views: Sequence[PassView], incidents: Sequence[Incident]
 ) -> tuple[Design | None, list[Setup]]:
     """The search that was run last, and the setups of it that are no measurement."""
     for plan_id in dict.fromkeys(view.record.plan_id for view in reversed(views) if view.record.plan_id):
@@ -212,11 +213,12 @@ def _last_design(
         except (HovrikError, *WRONG):  # of a newer version, or spoiled: its passes are read without it
             continue
         if isinstance(design, SearchDesign):
-            return design, failed_setups([view for view in views if view.record.plan_id == plan_id])
+            failed = failed_setups([view for view in views if view.record.plan_id == plan_id])
+            return design, [*failed, *(one.setup for one in incidents)]
     return None, []
 
 
-def _incidents(notebook: Notebook, places: Places, question: Question) -> list[Incident]:
+def incidents_of(notebook: Notebook, places: Places, question: Question) -> list[Incident]:
     """Incidents of the question's rig, slot and title, whatever the scene."""
     wanted = {kind: question.keys[kind] for kind in ("rig", "slot", "title")}
     return [

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from ..bench import runner, setting
@@ -28,7 +29,7 @@ from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook
 from ..store.sound import WRONG
-from .gather import evaluate, failed_setups
+from .gather import evaluate, failed_setups, incidents_of
 from .judging import keep_judged
 from .machines import Address, open_machine
 from .memory import Memory
@@ -36,6 +37,7 @@ from .remembered import question_of
 from .steering import steered
 from .thresholds import thresholds_of
 
+BOOT = Path("/proc/sys/kernel/random/boot_id")
 PATIENCE_S = 300.0  # a machine that is gone: a cable, a restart of its own, a network that comes back
 
 
@@ -198,6 +200,7 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     found = evaluate(notebook, planned.question, memory=memory)
     counted = [view for view in found.views if view.counts_for(planned.question)]
     failed = failed_setups([view for view in found.views if view.record.plan_id == plan_id])
+    failed += [one.setup for one in incidents_of(notebook, memory.places, planned.question)]
     told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed)
     asked = steered(notebook, planned.question, planned.design).ask(told)
     ids = tuple(view.record.id for view in counted)
@@ -213,15 +216,30 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     return load_plan(notebook, plan_id).passes[len(planned.passes) :]
 
 
+def boot_key(run_id: str) -> str:
+    """Under which name it is remembered in which start of the computer a run was begun."""
+    return f"boot/{run_id}"
+
+
+def boot_id() -> str:
+    """Which start of this computer it is, "" where that cannot be told."""
+    try:
+        return BOOT.read_text(encoding="utf-8").strip()
+    except OSError:
+        return ""
+
+
 class _NotebookSink:
     """Stores what a run hands over; each call returns once the transaction is on disk."""
 
-    def __init__(self, notebook: Notebook, plan_id: str, address: Address, rig: Rig) -> None:
+    def __init__(self, notebook: Notebook, plan_id: str, address: Address, rig: Rig, boot: str) -> None:
         self._notebook, self._plan_id, self._address, self._rig = notebook, plan_id, address, rig
         self._run_id = ""
+        self._boot = boot
 
     def begin(self, snapshot: Snapshot) -> None:
         self._run_id = self._notebook.begin_run(self._plan_id, self._address, snapshot)
+        self._notebook.set_state(boot_key(self._run_id), self._boot)
 
     def at(self, planned: PlannedPass) -> None:
         self._notebook.run_at(self._run_id, planned.index, [step.id for step in planned.steps])
@@ -255,7 +273,7 @@ def run_plan(
             for slot in dict.fromkeys(one.slot for one in planned.passes) if slot
         },
     )  # fmt: skip
-    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig), control, announce)
+    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig, boot_id()), control, announce)
 
 
 def put_back(notebook: Notebook, entry: JournalEntry) -> PutBack:
