@@ -231,6 +231,7 @@ def test_what_is_varied():
 @pytest.mark.parametrize(("changes", "words"), [
     ({"question": QUESTION.with_(aim=Aim.PICTURE)}, "set-up of the title"),
     ({"knobs": {}}, "Nothing can be varied"),
+    ({"varied": {"nonsense": (1.0, 2.0)}}, "cannot set nonsense. It offers: .*boost"),
     ({"question": QUESTION.with_(figure="score")}, "1 % low or of the mean"),
 ])  # fmt: skip
 def test_what_it_cannot_search_is_said(changes, words):

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from itertools import product
 
+import numpy as np
+
 from ..errors import PlanError
 from ..facts.factor import LIMIT
 from ..facts.knob import CAP, NO_CAP, Level, is_number
@@ -35,7 +37,10 @@ def design(ask: Ask) -> Design:
     terms = ask.question.terms
     if terms.aim is Aim.PICTURE:
         raise PlanError("For the picture ask which set-up of the title holds: this search is for hours, frames, quiet.")
-    names = [name for name in ask.varied or USUAL if set(knobs_of(name)) & set(ask.knobs) and name not in ask.base]
+    names = [
+        name for name in ask.varied or USUAL
+        if name not in ask.base and (ask.varied.get(name) or set(knobs_of(name)) & set(ask.knobs))
+    ]  # fmt: skip
     levels: dict[str, tuple[Level, ...]] = {}
     left_out: list[str] = []
     for name in names:
@@ -120,7 +125,7 @@ def answer(seen: Seen) -> Answer:
     believed = design_.believed(found)
     about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
     if found.pick is None:
-        likely = int(found.chances.argmax())
+        likely = int(np.lexsort((believed.low_fps, found.chances.round(1)))[-1])
         says = say("best.none", setup=_words(design_, likely), sure=float(found.chances[likely]))
         return Answer(says, float(found.chances[likely]), None, because=(about, *_next(design_, found)),
                       lacks=(say("missing.search"),), believed=believed)  # fmt: skip
