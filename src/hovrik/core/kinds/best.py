@@ -125,7 +125,8 @@ def answer(seen: Seen) -> Answer:
     believed = design_.believed(found)
     about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
     if found.pick is None:
-        likely = int(np.lexsort((believed.low_fps, found.chances.round(1)))[-1])
+        seen_ = np.flatnonzero(found.counts) if found.counts.any() else np.arange(len(design_.setups))
+        likely = int(seen_[np.lexsort((believed.low_fps[seen_], found.chances[seen_].round(1)))[-1]])
         says = say("best.none", setup=_words(design_, likely), sure=float(found.chances[likely]))
         return Answer(says, float(found.chances[likely]), None, because=(about, *_next(design_, found)),
                       lacks=(say("missing.search"),), believed=believed)  # fmt: skip
