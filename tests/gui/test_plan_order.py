@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
+from hovrik.core.facts.incident import IncidentKind
 from hovrik.core.plan.edited import A_CONTROL
 from hovrik.core.plan.grid import LadderDesign
 
@@ -106,3 +107,14 @@ def test_a_plan_of_two_hundred_passes_is_edited_like_any_other(window):
     plan.order.setCurrentRow(100)
     click(plan.edits["earlier"])
     assert shown(plan)[99] == before[100] and len(plan.schedule.data["pass"]) == 200
+
+
+def test_a_plan_is_rehearsed(window):
+    """By its key: nothing in the way of the demo's plan; then a limit at which something went wrong."""
+    plan = window.stage("Plan")
+    plan.order.setFocus()
+    QTest.keyClick(plan.order, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    assert "Nothing is in its way. It asks of you:" in plan.printed.text()
+    commands.note_incident(window.session, IncidentKind.CRASH, window.session.planned_passes()[0][0].setup, "", "")
+    click(plan.edits["rehearse"])
+    assert "1 problem" in plan.printed.text() and "something went wrong there before" in plan.printed.text()

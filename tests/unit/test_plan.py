@@ -5,11 +5,14 @@ from dataclasses import replace
 import pytest
 
 from hovrik.core.errors import LimitError, PlanError
-from hovrik.core.facts.rig import Rig
-from hovrik.core.facts.setup import static
+from hovrik.core.facts.knob import LIMITS, Knob
+from hovrik.core.facts.rig import Exclusion, OsSlot, Rig
+from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.energy import Overhead
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
+from hovrik.core.plan.rehearsal import rehearsed
 from hovrik.core.plan.schedule import ASSUMED, MARGIN, expected_draw_w, expected_wh, line_to_plan_with, total
+from hovrik.core.plan.steps import RESTART, laid_out, passes_in
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=40.0, recharge_w=40.0, valid_charge=(0.51, 1.0))
 DESIGN = LadderDesign(8, 12, 1, 40.0, repeats=3)
@@ -124,3 +127,28 @@ def test_charge_is_predicted_by_the_fitted_line():
 )
 def test_a_line_that_cannot_be_is_not_planned_with(line):
     assert line_to_plan_with(line) == ASSUMED
+
+
+def test_a_rehearsal_says_what_is_in_the_way_and_what_it_asks():
+    slot = OsSlot("one", "One", exclusions=(Exclusion("boost", "off", "cap_fps", "40", "they share a timer"),))
+    rig = Rig("r", "R", 5.0, 20.0, battery_wh=40.0, slots=(slot, OsSlot("two", "Two")))
+    knobs = [*(Knob(key, key, "W", low=5.0, high=20.0) for key in LIMITS), Knob("boost", "Boost", levels=("off", "on")),
+             Knob("cap_fps", "Cap", "fps", ("none",), 15.0, 240.0)]  # fmt: skip
+    like = LadderDesign(5, 20, 1, pass_s=60)
+    fine = [replace(like.wanted(static(w, 40.0)), slot=slot) for w, slot in ((9.0, "one"), (12.0, "two"), (9.0, "one"))]
+    found = rehearsed(passes_in(laid_out(fine, 0, "one")), rig, knobs, "one", ASSUMED)
+    assert found.problems == () and found.hands == ((RESTART, 2),) and found.hands_min == 6.0
+    assert found.words.startswith("Nothing is in its way. It asks of you: 2 restarts (6 of")
+    wrong = [like.wanted(one) for one in (
+        static(30.0), Setup(boost="off", cap_fps=40.0), Setup(fan_policy="cold"), static(12.0, 40.0))]  # fmt: skip
+    found = rehearsed(passes_in(laid_out(wrong)), rig, knobs, "one", ASSUMED, charge=0.2, now=static(10.0, 40.0),
+                      incidents=[static(12.0, 40.0)])  # fmt: skip
+    for part in (
+        "30",
+        "they share a timer",
+        "no knob 'fan_policy'",
+        "went wrong there before",
+        "could not be put back",
+    ):
+        assert any(part in one for one in found.problems), part
+    assert rehearsed((), rig, knobs, "three", ASSUMED).problems == ()

@@ -8,7 +8,16 @@ from ..core.facts.incident import Incident, IncidentKind
 from ..core.facts.setup import Setup
 from ..core.questions.question import Question
 from ..store.notebook import Notebook
+from .gather import incidents_of
+from .points import Places
 from .run import context_of
+
+
+def incidents_at(notebook: Notebook, question: Question) -> list[Incident]:
+    """Incidents of the question's rig, slot and title, whatever the scene."""
+    places = Places(notebook)
+    places.refresh()
+    return incidents_of(notebook, places, question)
 
 
 def note(

@@ -11,9 +11,11 @@ from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
 from ...core.errors import PlanError
 from ...core.facts.setup import Setup
 from ...core.plan.edited import moved, with_controls
+from ...core.plan.rehearsal import rehearsed
 from ...core.plan.schedule import charge_window, expected_wh
 from ...core.plan.trim import trimmed
 from ...core.words import plural
+from ...service.incidents import incidents_at
 from ..commands import set_sequence
 from ..session import Session
 from .fields import Choice, NumberField, button, label
@@ -53,6 +55,8 @@ class PlanOrder(QWidget):
             ("controls", "Controls", "Ctrl+K", self._controls,
              "A pass of the middle setup at start, middle and end: a drift of machine or room shows in them"),
             ("as_was", "As designed", "Ctrl+0", lambda: self._edit((), "order as designed"), "The order of the design"),
+            ("rehearse", "Rehearse", "Ctrl+R", self._rehearse,
+             "Go through the plan dry: what is in its way, and what it asks of you"),
             ("fit", "Fit into …", "Ctrl+M", self._fit, "Drop the passes that are missed least until it fits"),
         ):  # fmt: skip
             made = button(words, tip=f"{tip} ({keys})")
@@ -100,6 +104,25 @@ class PlanOrder(QWidget):
     def _controls(self) -> None:
         if self.order.count():
             self._edit(with_controls(self._sequence()), "set controls")
+
+    def _rehearse(self) -> None:
+        """Say what is in the way of the plan, and what it asks of a person."""
+        session, question = self._session, self._session.question
+        if session.rig is None or question is None:
+            self._say("There is no plan yet: choose a rig and a title.")
+            return
+        try:
+            passes, is_all = session.planned_passes()
+        except PlanError as fault:
+            self._say(str(fault))
+            return
+        snapshot = session.machine_seen.snapshot
+        found = rehearsed(
+            passes, session.rig, session.knobs, question.slot, session.overhead, charge=session.machine_seen.charge,
+            now=snapshot.restorable() if snapshot is not None else None,
+            incidents=[one.setup for one in incidents_at(session.notebook, question)],
+        )  # fmt: skip
+        self._say(found.words if is_all else f"{found.words} More passes follow by what these find.")
 
     def _fit(self) -> None:
         """Drop what is missed least until it takes no longer than there is."""
