@@ -21,7 +21,6 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section
 from ..core.finding import State
-from ..core.kinds.best import KIND as BEST_KIND
 from ..core.kinds.kind import Seen
 from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
@@ -189,18 +188,16 @@ def evaluate(
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
+    kind = KINDS[question.kind] if question.is_known else None
     seen = Seen(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
-        *(_last_design(notebook, question, views, incidents) if question.kind in PLANNED else ()),
+        *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
-    answer = KINDS[question.kind].answer(seen) if question.is_known else build(responses, question, context)
+    answer = kind.answer(seen) if kind is not None else build(responses, question, context)
     return Evaluation(
         question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()),
     )  # fmt: skip
-
-
-PLANNED = frozenset({BEST_KIND.id})  # kinds whose answer goes by the candidates of their plan
 
 
 def _last_design(
@@ -332,7 +329,7 @@ def _sections(places: Places, question: Question) -> tuple[Section, ...]:
 
 
 def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | None) -> Context:
-    known_rooms = [float(r) for v in counted if isinstance(r := v.point.conditions.get("room_c"), int | float)]
+    known_rooms = [room for v in counted if (room := v.point.number("room_c")) is not None]
     notes: list[Message] = []
     if known_rooms and max(known_rooms) - min(known_rooms) > 3:
         by = Value(max(known_rooms) - min(known_rooms), "degrees", digits=0)

@@ -15,9 +15,7 @@ from .run import context_of
 
 def incidents_at(notebook: Notebook, question: Question) -> list[Incident]:
     """Incidents of the question's rig, slot and title, whatever the scene."""
-    places = Places(notebook)
-    places.refresh()
-    return incidents_of(notebook, places, question)
+    return incidents_of(notebook, Places(notebook), question)
 
 
 def note(

@@ -14,7 +14,7 @@ from ..bench.job import Control, PassDone, RunEvent
 from ..bench.protocol import Description, Machine
 from ..bench.setting import settable
 from ..core.errors import HovrikError, InputError, PlanError
-from ..core.facts.factor import LIMIT
+from ..core.facts.factor import LIMIT, set_by
 from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named, shown
 from ..core.facts.place import Source
 from ..core.facts.rig import OsSlot
@@ -31,6 +31,7 @@ from ..core.plan.schedule import Totals, total
 from ..core.plan.steps import PlannedPass
 from ..core.questions.question import Question, Scope
 from ..core.read.answer import Option, option_of
+from ..core.read.response import group_at
 from ..store.notebook import Notebook
 from . import library, run
 from .gather import Evaluation, evaluate
@@ -167,7 +168,7 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
     varied = {key: levels for key, levels in typed.items() if key not in fixed}
     base: dict[str, Level] = {}
     for key, level in fixed.items():
-        base.update(dict.fromkeys(LIMITS if key == LIMIT else (key,), level))
+        base.update(dict.fromkeys(set_by(key), level))
     if request.cap is not None:
         base[CAP] = request.cap
     elif request.kind in UNCAPPED and CAP not in (*varied, *base, request.over) and _takes_no_cap(knobs):
@@ -313,12 +314,11 @@ def _runner_up(evaluation: Evaluation) -> Option | None:
         return None
     if answer.up is not None:
         return answer.up
-    groups = [group for one in evaluation.responses for group in one.groups]
     if answer.believed is not None:  # the next best that was measured and is believed to hold
         second = answer.believed.second
-        own = answer.believed.setups[second] if second is not None else None
-        found = next((g for g in groups if own is not None and all(g.setup.get(k) == v for k, v in own.items())), None)
-        return option_of(found, question, evaluation.context) if found is not None else None
+        found = group_at(evaluation.responses, answer.believed.setups[second]) if second is not None else None
+        return option_of(found[1], question, evaluation.context) if found is not None else None
+    groups = [group for one in evaluation.responses for group in one.groups]
     others = [g for g in groups if not evaluation.factor.same(g.level, answer.option.level)]
     best = max(others, key=lambda group: (group.holds or 0.0, len(group.passes)), default=None)
     return option_of(best, question, evaluation.context) if best is not None else None

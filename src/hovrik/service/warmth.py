@@ -25,7 +25,7 @@ def with_settled(
     by_fan: dict[str, list[PassRecord]] = {}
     for record in records:
         own = found[record.id]
-        if own.value("die_end_c") is not None and own.value("package_w") is not None and record.trace is None:
+        if own.value("die_end_c") is not None and own.value("package_w") is not None:
             by_fan.setdefault(str(points[record.id].setup.get("fan_policy", "")), []).append(record)
     told = dict(found)
     for policy, group in by_fan.items():
@@ -48,38 +48,36 @@ def _network(
     count = 1
     while (further := max(count + 1, count * 7 // 6)) <= len(group):
         count = further
+    newest, known = tuple(record.id for record in group[:count]), memory.networks.get(policy)
+    if known is not None and known[0] == newest:
+        return known[1], newest
     plans = {plan: at for at, plan in enumerate(dict.fromkeys(record.plan_id or record.id for record in group))}
     stretches: list[Warmed] = []
     seconds = 0.0
-    known = memory.networks.get(policy)
-    newest = tuple(record.id for record in group[:count])
-    if known is not None and known[0] == newest:
-        return known[1], newest
     rooms = []
     for record in reversed(group[:count]):
         trace = memory.notebook.load(record.id).trace
-        room = points[record.id].conditions.get("room_c")
+        room = points[record.id].number("room_c")
         rooms.append(room)
-        room_c = float(room) if isinstance(room, int | float) else ROOM_C
-        stretch = Warmed.of(trace, room_c, APART_S * plans[record.plan_id or record.id]) if trace is not None else None
+        clock_s = APART_S * plans[record.plan_id or record.id]
+        stretch = Warmed.of(trace, ROOM_C if room is None else room, clock_s) if trace is not None else None
         if stretch is not None:
             stretches.append(stretch)
             seconds += stretch.die_c.size
         if seconds > MOST_S:
             break
-    is_known = all(isinstance(room, int | float) for room in rooms)
-    network = fit(stretches, ROOM_SD if is_known else UNKNOWN_ROOM_SD)
+    network = fit(stretches, UNKNOWN_ROOM_SD if None in rooms else ROOM_SD)
     memory.networks[policy] = newest, network
     return network, newest
 
 
 def _told(network: Network, figures: PassFigures, point: Point) -> PassFigures:
     package, draw = figures.value("package_w"), figures.value("draw_w")
-    room = point.conditions.get("room_c")
+    room = point.number("room_c")
     if package is None:
         return figures
     beside = max(draw - package, 0.0) if draw is not None else BESIDE_W
-    fixed = network.settled(package, beside, float(room) if isinstance(room, int | float) else ROOM_C)
+    fixed = network.settled(package, beside, ROOM_C if room is None else room)
     values, errors, why = dict(figures.values), dict(figures.errors), dict(figures.why)
     for (key, least), one in zip(_KEYS, fixed):
         if one is None:

@@ -85,6 +85,11 @@ class Factor:
         return self.names.get(str(level)) or shown(level)
 
 
+def set_by(name: str) -> tuple[str, ...]:
+    """The knobs that a factor's levels set: the three limits as one."""
+    return LIMITS if name == LIMIT else (name,)
+
+
 def of_knob(knob: Knob) -> Factor:
     """The factor of one knob."""
     return Factor(knob.id, knob.label, knob.unit, knob.order, (knob.id,), levels=knob.levels,

@@ -45,6 +45,10 @@ class Setup(Mapping[str, Level]):
         """A copy with some values replaced."""
         return Setup({**self._values, **changes})
 
+    def has(self, part: Setup) -> bool:
+        """Whether every value of another setup is this one's too."""
+        return all(self.get(key) == value for key, value in part.items())
+
     def without(self, *keys: str) -> Setup:
         """A copy in which `keys` are unknown."""
         return Setup({key: value for key, value in self._values.items() if key not in keys})

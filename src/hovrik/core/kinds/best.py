@@ -10,7 +10,7 @@ from itertools import product
 import numpy as np
 
 from ..errors import PlanError
-from ..facts.factor import LIMIT
+from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, NO_CAP, Level, is_number
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup, describe
@@ -20,15 +20,14 @@ from ..model.twins import BOOST, CPU, GPU
 from ..passes.figure import floor_figure
 from ..plan.design import Design
 from ..plan.rounds import Cell
-from ..plan.search import FRESH, MOST, MOST_CANDIDATES, Found, Goal, SearchDesign, knobs_of
+from ..plan.search import FRESH, MOST, MOST_CANDIDATES, Found, Goal, SearchDesign
 from ..read.answer import Answer, build, stated
-from ..read.group import Group
-from ..read.response import Response
+from ..read.response import group_at
+from .caps import LEAST_FPS
 from .kind import Ask, Kind, Seen
 
 USUAL = (LIMIT, BOOST, CPU, GPU, CAP)  # that are varied where nobody names knobs
 MOST_LEVELS = {LIMIT: 32, CAP: 6, CPU: 5, GPU: 6}
-LEAST_CAP_FPS = 24.0
 
 
 def design(ask: Ask) -> Design:
@@ -39,7 +38,7 @@ def design(ask: Ask) -> Design:
         raise PlanError("For the picture ask which set-up of the title holds: this search is for hours, frames, quiet.")
     names = [
         name for name in ask.varied or USUAL
-        if name not in ask.base and (ask.varied.get(name) or set(knobs_of(name)) & set(ask.knobs))
+        if name not in ask.base and (ask.varied.get(name) or set(set_by(name)) & set(ask.knobs))
     ]  # fmt: skip
     levels: dict[str, tuple[Level, ...]] = {}
     left_out: list[str] = []
@@ -66,7 +65,7 @@ def design(ask: Ask) -> Design:
         figure.id if figure is not None else Goal().figure, math.inf if die is None else float(die),
         terms.room_c if terms.room_c is not None else Goal().room_c, terms.sure,
     )  # fmt: skip
-    base = ask.base.without(*(key for name in levels for key in knobs_of(name)))
+    base = ask.base.without(*(key for name in levels for key in set_by(name)))
     highest = ask.rig.limit_high_w or max((w for w in _numbers(levels.get(LIMIT, ()))), default=30.0)
     return SearchDesign(
         levels, base, goal, highest, ask.like, ask.most or MOST, forbidden, (), tuple(dict.fromkeys(left_out))
@@ -80,7 +79,7 @@ def _numbers(levels: Sequence[Level]) -> list[float]:
 def _caps(ask: Ask) -> tuple[Level, ...]:
     """Caps that the panel shows evenly, about what is asked and above, and none."""
     floor = ask.question.terms.floor
-    least = max(LEAST_CAP_FPS, 0.97 * floor.value if floor is not None and floor.is_of_frames else 0.0)
+    least = max(LEAST_FPS, 0.97 * floor.value if floor is not None and floor.is_of_frames else 0.0)
     even = sorted({round(one.cap_fps, 3) for one in even_caps_of(ask.rig) if one.cap_fps >= least})
     if floor is not None and floor.is_of_frames:
         even = sorted({*even, float(floor.value)})
@@ -108,7 +107,7 @@ def _excluding(ask: Ask, levels: dict[str, tuple[Level, ...]]) -> tuple[Setup, .
     if slot is None or not slot.exclusions:
         return ()
     cells = [
-        Cell(ask.base.with_(**{k: v for n, v in zip(levels, own) for k in knobs_of(n)}))
+        Cell(ask.base.with_(**{k: v for n, v in zip(levels, own) for k in set_by(n)}))
         for own in product(*levels.values())
     ]
     kept, _ = ask.feasible(cells)
@@ -131,7 +130,7 @@ def answer(seen: Seen) -> Answer:
         return Answer(says, float(found.chances[likely]), None, because=(about, *_next(design_, found)),
                       lacks=(say("missing.search"),), believed=believed)  # fmt: skip
     setup, chance = design_.setups[found.pick], float(found.chances[found.pick])
-    at = _group(seen.responses, setup)
+    at = group_at(seen.responses, setup)
     if at is None:
         return build(seen.responses, seen.question, seen.context)
     response, group = at
@@ -159,12 +158,4 @@ def _words(design_: SearchDesign, at: int) -> str:
     return describe(design_.setups[at])
 
 
-def _group(responses: Sequence[Response], setup: Setup) -> tuple[Response, Group] | None:
-    for response in responses:
-        for group in response.groups:
-            if all(group.setup.get(key) == value for key, value in setup.items()):
-                return response, group
-    return None
-
-
-KIND = Kind("best", "find", "find the best setup overall", LIMIT, design, answer)
+KIND = Kind("best", "find", "find the best setup overall", LIMIT, design, answer, of_plan=True)

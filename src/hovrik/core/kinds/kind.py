@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ..errors import PlanError
-from ..facts.factor import LIMIT, Factor
+from ..facts.factor import Factor, set_by
 from ..facts.knob import CAP, LIMITS, REFRESH, Knob, Level, is_number
 from ..facts.knobs import infeasible
 from ..facts.place import Source
@@ -86,7 +86,7 @@ class Ask:
 
     def bundle(self, over: str) -> tuple[str, ...]:
         """The knobs that a factor sets as one. Raises PlanError where the machine offers none of them."""
-        found = tuple(key for key in (LIMITS if over == LIMIT else (over,)) if key in self.knobs)
+        found = tuple(key for key in set_by(over) if key in self.knobs)
         if not found:
             offered = ", ".join(self.knobs) or "none"
             raise PlanError(f"This machine cannot set {over}. It offers: {offered}.")
@@ -152,7 +152,8 @@ class Seen:
 class Kind:
     """One kind. verb : under which it is offered; words : how it is asked for in the question's sentence;
     over : the factor that its passes lie along where none is named;
-    asks_floor : whether a floor is part of it."""
+    asks_floor : whether a floor is part of it; of_plan : whether its answer goes by the candidates of the plan that was
+    run last."""
 
     id: str
     verb: str
@@ -161,3 +162,4 @@ class Kind:
     design: Callable[[Ask], Design]
     answer: Callable[[Seen], Answer]
     asks_floor: bool = True
+    of_plan: bool = False

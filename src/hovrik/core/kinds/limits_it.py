@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ..errors import PlanError
-from ..facts.factor import LIMIT
+from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, LIMITS, NONE, Knob, Level, inside, is_number
 from ..facts.setup import Setup
 from ..message import Message, Value, say
@@ -32,14 +32,14 @@ def design(ask: Ask) -> Design:
     base = dict(ask.base)
     centre: dict[str, Level] = {}
     for name in KNOBS:
-        keys = [key for key in (LIMITS if name == LIMIT else (name,)) if key in ask.knobs]
+        keys = [key for key in set_by(name) if key in ask.knobs]
         value = next((ask.base.get(key, ask.now.get(key)) for key in keys), None)
         if keys and is_number(value) and value is not None:
             centre[name] = value
             base.update(dict.fromkeys(keys, value))
     cells = [Cell(Setup(base))] * (CENTRES // STEPS)
     for name, value in centre.items():
-        keys = [key for key in (LIMITS if name == LIMIT else (name,)) if key in ask.knobs]
+        keys = [key for key in set_by(name) if key in ask.knobs]
         other = _moved(float(value), [ask.knobs[key] for key in keys])
         if other is not None:
             cells.append(Cell(Setup({**base, **dict.fromkeys(keys, other)})))

@@ -67,7 +67,17 @@ class Measured:
     sds: Mapping[str, Array] | None = None
 
 
-_Fit = tuple[Any, NDArray[np.int64], Array, Array]  # Cholesky factor, places, noise, kernel of all with them
+@dataclass(frozen=True)
+class _Fit:
+    """One outcome's passes, each (n,): at, y, noise (logs); cross : (c, n) kernel of all candidates with them; factors,
+    logs : Cholesky factor and (twins,) log likelihood by amplitude."""
+
+    at: NDArray[np.int64]
+    y: Array
+    noise: Array
+    cross: Array
+    factors: tuple[Any, ...]
+    logs: Array
 
 
 @dataclass(frozen=True)
@@ -146,8 +156,7 @@ def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: i
     rng = np.random.default_rng((seed, 11, measured.at.size))
     outcomes: dict[str, NDArray[np.float32]] = {name: getattr(twins, name) for name in NOISE}
     count = outcomes["low"].shape[0]
-    fits: dict[str, list[_Fit]] = {}
-    by_amplitude: dict[str, Array] = {}
+    fits: dict[str, _Fit] = {}
     total = np.zeros(count)
     across = matern(where, where[measured.at])
     for name, rows in outcomes.items():
@@ -162,17 +171,17 @@ def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: i
         off = y[:, None] - rows[:, at].T.astype(float)  # (n, twins)
         cross = across[:, known]
         kernel = cross[at]
-        parts, logs = [], []
+        factors, logs = [], []
         for amplitude, prior in AMPLITUDES:
             factor = np.linalg.cholesky(amplitude**2 * kernel + np.diag(noise**2))
             white = np.linalg.solve(factor, off)
             quad = (white**2).sum(axis=0)
             like = -0.5 * (_DOF + y.size) * np.log1p(quad / _DOF) - np.log(np.diag(factor)).sum() + np.log(prior)
-            parts.append((factor, at, noise, cross))
+            factors.append(factor)
             logs.append(like)
-        fits[name], by_amplitude[name] = parts, np.array(logs)
-        top = by_amplitude[name].max(axis=0)
-        total += top + np.log(np.exp(by_amplitude[name] - top).sum(axis=0))
+        fit = fits[name] = _Fit(at, y, noise, cross, tuple(factors), np.array(logs))
+        top = fit.logs.max(axis=0)
+        total += top + np.log(np.exp(fit.logs - top).sum(axis=0))
     weights = np.exp(POWER * (total - total.max()))
     weights /= weights.sum()
     places = (rng.random() + np.arange(DRAWS)) / DRAWS
@@ -180,9 +189,7 @@ def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: i
     drawn = {}
     for name, rows in outcomes.items():
         base = twins.free if name == "low" else rows
-        drawn[name] = base[chosen].astype(float) + _residual(
-            rng, where, fits.get(name), by_amplitude.get(name), chosen, measured, name, rows
-        )  # fmt: skip
+        drawn[name] = base[chosen].astype(float) + _residual(rng, where, fits.get(name), chosen, rows)
     edge = np.log(caps)
     low = np.minimum(drawn["low"], edge + twins.slack[chosen].astype(float))
     return Belief(
@@ -198,15 +205,15 @@ def _noise(name: str, at: NDArray[np.int64], y: Array, caps: Array) -> Array:
 
 
 def _residual(
-    rng: np.random.Generator, where: Array, fits: Sequence[_Fit] | None, logs: Array | None,
-    chosen: NDArray[np.int64], measured: Measured, name: str, rows: NDArray[np.float32],
+    rng: np.random.Generator, where: Array, fit: _Fit | None, chosen: NDArray[np.int64], rows: NDArray[np.float32]
 ) -> Array:  # fmt: skip
     """(draws, c) of the residual beside each chosen twin."""
     priors = np.array([prior for _, prior in AMPLITUDES])
-    if logs is None:
+    if fit is None:
         of = rng.choice(len(AMPLITUDES), chosen.size, p=priors)
     else:
-        chances = np.exp(logs[:, chosen] - logs[:, chosen].max(axis=0))
+        logs = fit.logs[:, chosen]
+        chances = np.exp(logs - logs.max(axis=0))
         chances = np.cumsum(chances / chances.sum(axis=0), axis=0)
         of = np.minimum((rng.random(chosen.size) > chances).sum(axis=0), len(AMPLITUDES) - 1)
     d = where.shape[1]
@@ -221,14 +228,12 @@ def _residual(
         if not own.size:
             continue
         free = amplitude * prior[own]
-        if fits is None:
+        if fit is None:
             found[own] = free
             continue
-        factor, at, noise, cross = fits[place]
-        values = measured.values[name]
-        y = values[np.isfinite(values)]
-        off = y - rows[np.ix_(chosen[own], at)].astype(float) - free[:, at]
-        off -= noise * rng.standard_normal(off.shape)
+        off = fit.y - rows[np.ix_(chosen[own], fit.at)].astype(float) - free[:, fit.at]
+        off -= fit.noise * rng.standard_normal(off.shape)
+        factor = fit.factors[place]
         gain = np.linalg.solve(factor.T, np.linalg.solve(factor, off.T))
-        found[own] = free + (amplitude**2 * cross @ gain).T
+        found[own] = free + (amplitude**2 * fit.cross @ gain).T
     return found

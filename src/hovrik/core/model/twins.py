@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -26,7 +26,6 @@ FREE_FPS = 1e4  # of a frame that nothing caps
 _HALVINGS = 13
 _SLOWEST = 0.12  # clocks that the power is not lowered under, as a share of the highest
 CPU, GPU, BOOST = "cpu_ceiling_ghz", "gpu_ceiling_mhz", "boost"
-KNOWN = (CPU, GPU, BOOST, CAP)
 
 
 @dataclass(frozen=True)
@@ -85,7 +84,7 @@ def _sizes(count: int, each: int = 250) -> list[int]:
 
 def _some(rng: np.random.Generator, places: Places, target_fps: float, m: int) -> Twins:
     """m twins; draws in an order of their own, so that the first are the same however many are made."""
-    limits, caps = (np.array(one, np.float32) for one in (places.limit_w, places.cap_fps))
+    limits, caps, boost, cpu, gpu = (np.array(each, np.float32) for each in astuple(places))
     lowest, highest = float(limits.min()), float(limits.max())
 
     def lognormal(median: float, sd: float) -> Array:
@@ -109,15 +108,11 @@ def _some(rng: np.random.Generator, places: Places, target_fps: float, m: int) -
     middle = np.exp(rng.uniform(math.log(0.85 * lowest), math.log(1.25 * highest), (m, 1))).astype(np.float32)
     one = np.ones((m, 1), np.float32)
     frame, _ = _operate(chip, title, middle, one, one, one, np.full((m, 1), 1e-6, np.float32))
-    title = _Title(title.ratio, title.cpu_fixed, title.gpu_fixed, title.sharp, tail / target_fps / frame)
-    free, at = np.unique(
-        np.stack([limits, *(np.array(one, np.float32) for one in (places.boost, places.cpu, places.gpu))]), axis=1,
-        return_inverse=True,
-    )  # fmt: skip
+    title = replace(title, unit=tail / target_fps / frame)
+    free, at = np.unique(np.stack([limits, boost, cpu, gpu]), axis=1, return_inverse=True)
     frame, _ = _operate(chip, title, free[0], free[1], free[2], free[3], np.full((1, 1), 1e-6, np.float32))
     rate = (1.0 / frame)[:, np.ravel(at)]
     at_least = (1.0 / caps)[None]
-    boost, cpu, gpu = (np.array(one, np.float32) for one in (places.boost, places.cpu, places.gpu))
     _, package = _operate(chip, title, limits, boost, cpu, gpu, at_least)
     slack = between(0.975, 1.0)  # a limiter is a little off its cap
     low = np.minimum(tail * rate, slack * caps)

@@ -25,6 +25,11 @@ class Point:
     launch: str = ""
     boot: str = ""
 
+    def number(self, name: str) -> float | None:
+        """A condition as a number; None where it is not known, or none."""
+        found = self.conditions.get(name)
+        return float(found) if isinstance(found, int | float) else None
+
 
 # conditions that are a knob where a machine offers it: the reading of the knob counts before them
 AS_KNOBS = ("boost", "fan_policy", "refresh_hz", "display", "brightness_percent")

@@ -49,6 +49,7 @@ def rehearsed(
     """Go through passes. knobs : on offer; slot : that the machine is in; charge : its share now, None unknown; now :
     what the machine confirms, None where it was not read; incidents : setups at which something went wrong before."""
     slots = {one.key: one for one in rig.slots}
+    by_hand = {knob.id for knob in knobs if knob.by_hand}
     problems: dict[str, None] = {}
     for one in passes:
         where = one.slot or slot
@@ -57,7 +58,6 @@ def rehearsed(
             found.append(f"The rig has no OS slot {where!r}.")
         if one.setup in incidents:
             found.append(f"{describe(one.setup)}: something went wrong there before.")
-        by_hand = {knob.id for knob in knobs if knob.by_hand}
         lost = [] if now is None else [key for key in one.setup if key not in now and key not in by_hand]
         found += [
             f"{known(key).label} is not confirmed by the machine, so that it could not be put back." for key in lost

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..facts.factor import LIMIT
+from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, LIMITS, NO_CAP, Level, is_number
 from ..facts.known_knobs import known
 from ..facts.setup import Setup, describe
@@ -119,7 +119,7 @@ class SearchDesign:
         names = list(self.levels)
         found = []
         for chosen in product(*(self.levels[name] for name in names)):
-            values = {key: level for name, level in zip(names, chosen) for key in knobs_of(name)}
+            values = {key: level for name, level in zip(names, chosen) for key in set_by(name)}
             found.append(self.base.with_(**values))
         return tuple(found)
 
@@ -179,7 +179,7 @@ class SearchDesign:
         """One more pass, until nothing promises more than it costs and the pick is verified."""
         never = {*told.failed, *self.forbidden}
         for setup in self.first:
-            if setup in self.setups and setup not in never and not any(_same(one, setup) for one in told.passes):
+            if setup in self.setups and setup not in never and not any(one.asked.has(setup) for one in told.passes):
                 return Asked((self.like.wanted(setup, told.batches),), "you asked for it", done=False)
         if told.batches >= self.most:
             return Asked((), "the budget is spent")
@@ -266,11 +266,6 @@ class SearchDesign:
         )  # fmt: skip
 
 
-def knobs_of(name: str) -> tuple[str, ...]:
-    """The knobs that a list of levels sets: the three limits as one."""
-    return LIMITS if name == LIMIT else (name,)
-
-
 def judged(
     belief: Belief, goal: Goal, counts: NDArray[np.int64], gone: NDArray[np.bool_] | None = None,
     minutes: Array | None = None, lean: Array | None = None,
@@ -340,14 +335,10 @@ def _worth(belief: Belief, goal: Goal) -> Array:
     return -belief.draw
 
 
-def _same(one: Counted, setup: Setup) -> bool:
-    return all(one.asked.get(key) == value for key, value in setup.items())
-
-
 def _rise(one: Counted, room_c: float) -> float:
     die = one.figures.value("die_c")
-    room = one.point.conditions.get("room_c")
-    over = die - (float(room) if is_number(room) and room is not None else room_c) if die is not None else 0.0
+    room = one.point.number("room_c")
+    over = die - (room if room is not None else room_c) if die is not None else 0.0
     return math.log(over) if over > 1.0 else math.nan
 
 

@@ -110,10 +110,8 @@ def _charge(rig: Rig, seen: Seen) -> Item:
     fine = low <= seen.charge <= high + 1e-9
     note = "" if fine else "Charge first: outside it firmware may cut clocks. Do not charge unattended."
     if fine and rig.valid_charge == Rig.__dataclass_fields__["valid_charge"].default and seen.charge < HALF:
-        fine, note = (
-            False,
-            "Some laptops cut clocks under half a charge; nobody noted whether this one does.",
-        )
+        fine = False
+        note = "Some laptops cut clocks under half a charge; nobody noted whether this one does."
     return Item(
         "charge_share", ask, Condition(round(seen.charge, 4), Provenance.READ, seen.at_ns),
         Mood.FINE if fine else Mood.LOOK, unit="share", note=note,

@@ -88,6 +88,11 @@ class Response:
         return next((id_ for id_ in ("draw_w", "package_w") if known and all(g.mean(id_) for g in known)), "")
 
 
+def group_at(responses: Sequence[Response], setup: Setup) -> tuple[Response, Group] | None:
+    """The first group whose setup has all values of this one, with its response; None where there is none."""
+    return next(((one, group) for one in responses for group in one.groups if group.setup.has(setup)), None)
+
+
 def _near(one: Level, other: Level) -> bool:
     if isinstance(one, float) and isinstance(other, int | float):
         return abs(one - other) < 1e-6
