@@ -479,6 +479,9 @@ class PlanStage(Stage):
         self.order.addItems(
             [f"{p.index + 1}.  {lane_words(p, names)}{'  (heat)' if p.purpose == HEAT else ''}" for p in passes]
         )
+        for row, planned in enumerate(passes):
+            if (item := self.order.item(row)) is not None:
+                item.setToolTip(lane_words(planned, names))
         each = taken.recharge_minutes / taken.recharges if taken.recharges else 0.0
         self.schedule.show_passes(passes, taken.recharged, each, names)
         self.charge.show_charge(taken.charge, rig.valid_charge)

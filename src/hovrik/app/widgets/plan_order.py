@@ -32,6 +32,7 @@ class PlanOrder(QWidget):
         self.order.setAccessibleName("Order of passes")
         self.order.setMinimumHeight(180)
         self.order.setDragDropMode(QListWidget.DragDropMode.InternalMove)
+        self.order.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)  # long setups end in an ellipsis
         model = self.order.model()
         if model is not None:
             model.rowsMoved.connect(self._on_dragged)
