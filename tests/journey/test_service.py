@@ -1,5 +1,6 @@
 """The sweep service and the evidence behind an answer, on a real notebook without a window."""
 
+import numpy as np
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
 
@@ -79,6 +80,41 @@ def test_a_stopped_sweep_continues_where_it_was(notebook):
     _, ended = sweep_once(notebook, plan_id=plan_id)
     indices = [r.plan_index for r in notebook.passes()]
     assert ended.done == 6 and sorted(indices) == list(range(6))
+
+
+def test_package_power_that_nobody_read_comes_from_the_draw(notebook):
+    """Draw = 6.5 + package / 0.9 in six passes at another cap; of three that read their draw alone the package power
+    is reckoned within its interval, said so, and left alone where a brighter screen draws another line."""
+    rng = np.random.default_rng(1)
+
+    def store(limit, **more):
+        knobs = {"sustained_limit_w": f"{limit}", "cap_fps": more.pop("cap", "none"), **more.pop("knobs", {})}
+        record = imports.import_trace(
+            notebook, DEMO_QUESTION, imported(1000.0 / (30 + limit), seed=limit, **more), imports.setup_from(knobs),
+            imports.conditions_from(DEMO_QUESTION, {}),
+        )  # fmt: skip
+        return record.id
+
+    def draw(limit):
+        return 6.5 + limit / 0.9 + 0.1 * rng.standard_normal()
+
+    for limit in (8, 10, 12, 14, 16, 18):
+        store(limit, cap="40", battery_w=draw(limit), package_w=float(limit))
+    known = [store(limit, battery_w=draw(limit)) for limit in (9, 13, 17)]
+    found = evidence.evaluate(notebook, DEMO_QUESTION)
+    figures = {view.record.id: view.figures for view in found.views}
+    for id_, limit in zip(known, (9, 13, 17)):
+        assert figures[id_].values["package_w"] == pytest.approx(limit, abs=3 * figures[id_].errors["package_w"])
+        assert figures[id_].errors["package_w"] < 0.4
+    free = next(one for one in found.responses if one.groups[0].setup["cap_fps"] == "none")
+    assert free.ladder.by_watts and any(f.id == "package-inferred" for f in free.findings)
+    capped = next(one for one in found.responses if one is not free)
+    assert not any(f.id == "package-inferred" for f in capped.findings)
+    assert free.groups[0].package.se > 1.5 * capped.groups[0].package.se
+    with Notebook(notebook.path.with_name("other.hovrik")) as other:
+        scenario.prepare(other, other.path)
+        imports.import_trace(other, DEMO_QUESTION, imported(battery_w=20.0), imports.setup_from({}), {})
+        assert evidence.evaluate(other, DEMO_QUESTION).views[0].figures.value("package_w") is None
 
 
 def test_a_plan_beyond_any_charge_is_refused(notebook):

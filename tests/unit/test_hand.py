@@ -8,6 +8,8 @@ import pytest
 from hovrik.core.errors import InputError
 from hovrik.core.facts.rig import Rig
 from hovrik.core.passes.hand import (
+    BEFORE_SD,
+    GAUGE_LAG_S,
     MARK_SD_S,
     GaugeReading,
     GaugeUnit,
@@ -38,19 +40,21 @@ def test_a_gauge_in_its_own_unit_over_five_minutes(reading, watts):
 
 
 def test_what_a_reading_can_tell_is_what_simulated_readings_scatter():
-    """10,000 readings of a gauge that rounds down to its step, taken with unsure hands, at about 18 W."""
+    """10,000 readings of a gauge that lags and rounds down to its step, taken with unsure hands, at about 18 W after a
+    draw that was a third more or less."""
     rng = np.random.default_rng(1)
     step, length = 0.1, 300.0
     true_w = rng.uniform(17, 19, (10_000, 1))
     at = rng.normal([0, length], MARK_SD_S, (10_000, 2))
-    level = 40 + rng.uniform(0, step, (10_000, 1)) - true_w * at / 3600
+    behind = true_w * np.stack((1 + rng.normal(0, BEFORE_SD, 10_000), np.ones(10_000)), axis=1) * GAUGE_LAG_S
+    level = 40 + rng.uniform(0, step, (10_000, 1)) - (true_w * at - behind) / 3600
     shown = np.floor(level / step) * step
     stated = draw_from_gauge(GaugeReading(GaugeUnit.WH, 40.0, 38.5), length, Rig("r", "R", 5, 25, gauge_step_wh=step))
     assert np.std((shown[:, 0] - shown[:, 1]) / length * 3600 - true_w[:, 0]) == pytest.approx(stated.sd_w, rel=0.05)
 
 
 def test_ticks_beat_start_and_end_and_their_spread_holds():
-    """The brief's own case: 0.4 Wh steps at 20 W need 24 min for 2 % from two readings (CP); ticks do it in five."""
+    """0.4 Wh steps at 20 W need 24 min for 2 % from two readings (CP); ticks do it in five."""
     rng = np.random.default_rng(2)
     each_s = 0.4 / 20 * 3600
     found = [draw_from_ticks(each_s * np.arange(5) + rng.normal(0, MARK_SD_S, 5), 0.4) for _ in range(4000)]

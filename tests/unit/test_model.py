@@ -4,7 +4,8 @@ import math
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, changed, counted
+from helpers.build import QUESTION, changed
+from helpers.scattered import passes_of, tail_of, true_low
 from scipy.special import ndtr, ndtri
 
 from hovrik.core.facts.setup import static
@@ -12,32 +13,6 @@ from hovrik.core.model import held
 from hovrik.core.passes.tail import Tail
 from hovrik.core.read import response
 from hovrik.core.stats import process
-
-
-def tail_of(rng, level, *, cap_ms=0.0, n=2400):
-    """A pass whose frames are log-normal about a level (log ms), none shorter than the cap's interval."""
-    frames = np.exp(level + 0.1 * rng.standard_normal(n))
-    return Tail.of(np.sort(np.maximum(frames, cap_ms)))
-
-
-def passes_of(levels, rng, *, repeats=3, spread=0.02, cap_fps=0.0):
-    """Counted passes over {limit: log ms}."""
-    found = []
-    for limit, level in levels.items():
-        for k in range(repeats):
-            tail = tail_of(rng, level + spread * rng.standard_normal(), cap_ms=1000.0 / cap_fps if cap_fps else 0.0)
-            one = counted(limit, 40.0, k, cap=cap_fps or "none")
-            low = 1000.0 / float(np.quantile(tail.slowest_ms, 0.8))
-            rate = 1000.0 * math.exp(-level)
-            made = changed(one, low_1pct_fps_percentile=low, mean_fps=min(rate, cap_fps) if cap_fps else rate)
-            found.append(type(made)(made.id, made.point, made.asked, type(made.figures)(
-                made.figures.frames, tail, made.figures.values, made.figures.errors, made.figures.why)))  # fmt: skip
-    return found
-
-
-def true_low(level, spread=0.02):
-    """Rate at which the expected share of slower frames is 1 %: the two scatters join."""
-    return 1000.0 * math.exp(-level - 2.3263 * math.hypot(0.1, spread))
 
 
 def test_deviates_of_shares_and_of_none():
@@ -98,13 +73,13 @@ def test_repeats_of_one_launch_err_together():
     blocks = [[f"{n}" for n in range(4)] for _ in range(6)]
     common = 0.3 * rng.standard_normal(4)
     groups = [common + 0.05 * rng.standard_normal(4) for _ in range(6)]
-    joint = process.levels_of(groups, 0.2, blocks=blocks)
+    joint = process.levels_of(groups, 0.2, blocks=(blocks,))
     alone = process.levels_of(groups, 0.2)
     assert joint.noise[0, 1] > 0.5 * joint.noise[0, 0]
     assert alone.noise[0, 1] == 0.0 and joint.variance == pytest.approx(alone.variance, rel=0.15)
-    free = process.levels_of([0.3 * rng.standard_normal(4) for _ in range(6)], 0.2, blocks=blocks)
+    free = process.levels_of([0.3 * rng.standard_normal(4) for _ in range(6)], 0.2, blocks=(blocks,))
     assert free.noise[0, 1] < 0.35 * free.noise[0, 0]
-    unknown = process.levels_of(groups, 0.2, blocks=[[""] * 4] * 6)
+    unknown = process.levels_of(groups, 0.2, blocks=([[""] * 4] * 6,))
     assert np.count_nonzero(unknown.noise - np.diag(unknown.variance)) == 0
 
 

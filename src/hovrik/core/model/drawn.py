@@ -62,8 +62,12 @@ def _curves(part: Ladder, seed: int) -> tuple[Array, Array, str]:
     limits = places(part.levels)
     axis, hats = part.axis_at(limits), process.hats_at(part.levels, limits)
     rng = np.random.default_rng(seed)
-    levels = process.levels_of(part.logs("mean_fps"), RATE_SD, part.free_shares(), part.launches)
-    post = process.along(part.axis, levels, RATE_SCALE, line_sd=RATE_LINE_SD, more=axis, hats=hats)
+    whole = part.lent(same_caps=True)
+    levels = process.levels_of(whole.logs("mean_fps"), RATE_SD, whole.free_shares(), whole.blocks)
+    post = process.along(
+        whole.axis, levels, RATE_SCALE, line_sd=RATE_LINE_SD, more=axis, hats=_padded(hats, whole),
+        families=whole.numbers,
+    )  # fmt: skip
     rate = np.exp(post.draws(rng, DRAWS)[0]) * RATE_BIAS
     capped = [levels.mean[i] for i, cap in enumerate(part.caps) if cap and levels.mean[i] >= math.log(0.995 * cap)]
     if capped:
@@ -71,11 +75,16 @@ def _curves(part: Ladder, seed: int) -> tuple[Array, Array, str]:
     return rate, *_watts(part, limits, axis, hats, rng)
 
 
+def _padded(hats: Array, whole: Ladder) -> Array:
+    """A lender's own deviations count nowhere but at its levels."""
+    return np.pad(hats, ((0, 0), (0, len(whole.figures) - hats.shape[1])))
+
+
 def _watts(part: Ladder, limits: Array, axis: Array, hats: Array, rng: np.random.Generator) -> tuple[Array, str]:
     for name in ("draw_w", "package_w"):
         own, present = part.carrying(name)
         if len(present) == len(part.figures):
-            levels = process.levels_of(own.logs(name), DRAW_SD, blocks=own.launches)
+            levels = process.levels_of(own.logs(name), DRAW_SD, blocks=own.blocks)
             post = process.along(part.axis, levels, RATE_SCALE, line_sd=RATE_LINE_SD, more=axis, hats=hats)
             return np.exp(post.draws(rng, DRAWS)[0]), name
     return np.broadcast_to(limits, (DRAWS, limits.size)), ""
@@ -90,8 +99,10 @@ def _over(
     own, present = part.carrying(low, frames=True)
     if len(present) < len(part.figures):
         return None
-    levels = slow_levels(own, interval_ms)
-    inside = np.flatnonzero(levels.mean < ENTERS).tolist()
+    whole = own.lent()
+    levels = slow_levels(whole, interval_ms)
+    every = np.flatnonzero(levels.mean < ENTERS)
+    inside = every[every < len(present)].tolist()
     if not inside:
         return np.full((DRAWS, limits.size), np.inf)
     if len(inside) < 2:
@@ -99,7 +110,12 @@ def _over(
     some, kept = part.only(inside), levels.only(inside)
     reached = limits >= some.levels[0] - 1e-9
     hats = process.hats_at(some.levels, limits[reached])
-    post = process.along(some.axis, kept, more=axis[reached], hats=hats)
+    numbers = whole.numbers
+    post = process.along(
+        whole.axis[every], levels.only(every.tolist()), more=axis[reached],
+        hats=_padded(hats, whole.only(every.tolist())),
+        families=numbers[every] if numbers is not None else None,
+    )  # fmt: skip
     values, parts = post.draws(rng, DRAWS)
     found = np.full((DRAWS, limits.size), np.inf)
     found[:, reached] = values - ndtri(share_) * np.sqrt(1.0 + (post.spread[parts, None] * (hats @ kept.scale)) ** 2)

@@ -82,7 +82,7 @@ def slow_levels(ladder: Ladder, interval_ms: float) -> Levels:
         frames = np.array([tail.frames for tail in row], float)
         shares = np.array([tail.slower_than(interval_ms) for tail in row])
         groups.append(deviates(shares, frames) - SHARE_BIAS)
-    return process.levels_of(groups, SHARE_SD, blocks=ladder.launches, telling=TELLING)
+    return process.levels_of(groups, SHARE_SD, blocks=ladder.blocks, telling=TELLING)
 
 
 def _posterior(
@@ -94,7 +94,11 @@ def _posterior(
     inside = np.flatnonzero(enters)
     if not ladder.ordered or inside.size < 2:
         return found
-    joint = process.along(ladder.axis[inside], levels.only(inside.tolist()), scale, line_sd=line_sd)
+    numbers = ladder.numbers
+    families = numbers[inside] if numbers is not None else None
+    if families is not None and not (families == 0).any():
+        return found
+    joint = process.along(ladder.axis[inside], levels.only(inside.tolist()), scale, line_sd=line_sd, families=families)
     for place, at in enumerate(inside):
         found[at] = (joint, place)
     return found
@@ -106,8 +110,9 @@ def shares_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> l
     part, present = ladder.carrying(low, frames=True)
     if not present:
         return [None] * len(ladder.figures)
-    levels = slow_levels(part, interval_ms)
-    chosen = _posterior(part, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)
+    whole = part.lent()
+    levels = slow_levels(whole, interval_ms)
+    chosen = _posterior(whole, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[: len(present)]
     return _placed(ladder, present, _all_held(part, levels, chosen, _deviate(share), of_share=True))
 
 
@@ -118,7 +123,7 @@ def values_held(ladder: Ladder, name: str, prior_sd: float, least: float, *, les
         return [None] * len(ladder.figures)
     sign = 1.0 if less else -1.0
     scale = part.free_shares() if name == "mean_fps" else None
-    levels = process.levels_of([sign * row for row in part.logs(name)], prior_sd, scale, part.launches)
+    levels = process.levels_of([sign * row for row in part.logs(name)], prior_sd, scale, part.blocks)
     chosen = _posterior(part, levels, np.ones(len(present), bool), RATE_SCALE, RATE_LINE_SD)
     return _placed(ladder, present, _all_held(part, levels, chosen, sign * math.log(least), of_share=False))
 
@@ -183,11 +188,12 @@ def rates(ladder: Ladder) -> list[Mean | None]:
     part, present = ladder.carrying("mean_fps")
     if not present:
         return [None] * len(ladder.figures)
-    free = part.free_shares()
-    levels = process.levels_of(part.logs("mean_fps"), RATE_SD, free, part.launches)
-    chosen = _posterior(part, levels, np.ones(len(present), bool), RATE_SCALE, RATE_LINE_SD)
+    whole = part.lent(same_caps=True)
+    free = whole.free_shares()
+    levels = process.levels_of(whole.logs("mean_fps"), RATE_SD, free, whole.blocks)
+    chosen = _posterior(whole, levels, np.ones(len(whole.figures), bool), RATE_SCALE, RATE_LINE_SD)
     found = []
-    for at, (post, place) in enumerate(chosen):
+    for at, (post, place) in enumerate(chosen[: len(present)]):
         low, middle, high = post.quantiles(place, (0.025, 0.5, 0.975)) + math.log(RATE_BIAS) * free[at]
         found.append(_mean(middle, low, high, len(part.figures[at])))
     return _placed(ladder, present, found)
@@ -205,7 +211,7 @@ def lows(ladder: Ladder, low: str, share: float, around: int = AROUND) -> list[M
     found = []
     for at in range(len(present)):
         near = range(max(at - around, 0), min(at + around + 1, len(present)))
-        found.append(_low(part.only(near), at - near[0], share))
+        found.append(_low(part.among(near, len(near) if around else 0), at - near[0], share))
     return _placed(ladder, present, found)
 
 
@@ -219,8 +225,9 @@ def _low(ladder: Ladder, at: int, share: float) -> Mean:
     weight = process.levels_of([curves[:, middle]], SHARE_SD, telling=TELLING).weights[0]
     curve = weight @ curves / weight.sum()
     place = float(np.interp(-edge * math.sqrt(1 + SHARE_SD**2), -curve, _OFFSETS))
-    levels = slow_levels(ladder, math.exp(centre + place))
-    post, where = _posterior(ladder, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[at]
+    whole = ladder.lent()
+    levels = slow_levels(whole, math.exp(centre + place))
+    post, where = _posterior(whole, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[at]
     spread = float(levels.scale[at]) * post.spread
     over = post.quantiles(where, (0.975, 0.5, 0.025), edge * np.sqrt(1.0 + spread**2))
     crossed = np.interp(-(float(np.interp(place, _OFFSETS, curve)) - over), -curve, _OFFSETS)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from ..passes.figures import PassFigures
 from ..passes.tail import Tail
 
 Array = NDArray[np.float64]
+Made = TypeVar("Made")
 
 PACED = 1.015  # frames longer than this times the cap's interval were not paced by it
 LEAST_FREE = 0.14  # a rate at its cap still spreads by this much of what it does without one
@@ -23,7 +24,9 @@ LEAST_FREE = 0.14  # a rate at its cap still spreads by this much of what it doe
 class Ladder:
     """figures : of the passes of each level; launches : what each ran in, "" unknown; levels : (k,) as numbers, nan for
     words; ordered : whether they stand along an axis; rising : whether rates can only rise along it; caps : of each
-    level, fps, None without one."""
+    level, fps, None without one; rounds : the round that each pass was made in, "" unknown; lender : a fuller ladder of
+    the same scene that differs by what moves a curve more than it bends it, None without one; families : of a ladder
+    that holds two (`lent`), which of them each level is of."""
 
     figures: tuple[tuple[PassFigures, ...], ...]
     launches: tuple[tuple[str, ...], ...]
@@ -31,12 +34,15 @@ class Ladder:
     ordered: bool
     rising: bool
     caps: tuple[float | None, ...]
+    rounds: tuple[tuple[str, ...], ...] = ()
+    lender: Ladder | None = None
+    families: tuple[int, ...] = ()
 
     @cached_property
     def _key(self) -> tuple[Any, ...]:
         return (
             tuple(tuple(map(id, row)) for row in self.figures), self.levels.tobytes(), self.ordered, self.rising,
-            self.caps, self.by_watts,
+            self.caps, self.by_watts, self.lender._key if self.lender is not None else None,
         )  # fmt: skip
 
     def __hash__(self) -> int:
@@ -76,7 +82,15 @@ class Ladder:
     def only(self, chosen: Sequence[int]) -> Ladder:
         """Some of its levels."""
         pick = list(chosen)
-        return self._made(pick, [self.figures[i] for i in pick], [self.launches[i] for i in pick])
+        return self._made(pick, [range(len(self.figures[i])) for i in pick], self.lender)
+
+    def among(self, chosen: Sequence[int], most: int) -> Ladder:
+        """Some of its levels, and at most so many of its lender's: those nearest to them."""
+        pick, lender = list(chosen), None
+        if (other := self.lender) is not None and most and self.ordered and other.ordered:
+            apart = np.abs(other.axis[:, None] - self.axis[pick]).min(axis=1)
+            lender = other.only(sorted(np.argsort(apart, kind="stable")[:most].tolist()))
+        return self._made(pick, [range(len(self.figures[i])) for i in pick], lender)
 
     def carrying(self, name: str, *, frames: bool = False) -> tuple[Ladder, list[int]]:
         """The levels, and of each the passes, that carry a figure, and which levels those are. frames : those too that
@@ -86,18 +100,61 @@ class Ladder:
             for row in self.figures
         ]
         present = [at for at, row in enumerate(rows) if row]
-        figures = [tuple(self.figures[at][i] for i in rows[at]) for at in present]
-        return self._made(present, figures, [tuple(self.launches[at][i] for i in rows[at]) for at in present]), present
+        lender = self.lender.carrying(name, frames=frames)[0] if self.lender is not None else None
+        return self._made(present, [rows[at] for at in present], lender), present
 
-    def _made(
-        self, pick: list[int], figures: Sequence[tuple[PassFigures, ...]], launches: Sequence[tuple[str, ...]]
-    ) -> Ladder:
-        caps = tuple(self.caps[i] for i in pick)
-        made = Ladder(tuple(figures), tuple(launches), self.levels[pick], self.ordered, self.rising, caps)
+    def _made(self, pick: list[int], passes: Sequence[Sequence[int]], lender: Ladder | None) -> Ladder:
+        """Of some levels, and of each of these passes. lender : to borrow from, where it has levels."""
+
+        def some(rows: Sequence[tuple[Made, ...]]) -> tuple[tuple[Made, ...], ...]:
+            return tuple(tuple(rows[at][i] for i in own) for at, own in zip(pick, passes))
+
+        caps, lender = tuple(self.caps[i] for i in pick), lender if lender is not None and lender.figures else None
+        made = Ladder(
+            some(self.figures), some(self.launches), self.levels[pick], self.ordered, self.rising, caps,
+            some(self.rounds) if self.rounds else (), lender,
+        )  # fmt: skip
         made.__dict__["by_watts"] = self.by_watts
         if self.ordered:
             made.__dict__["axis"] = self.axis[pick]
         return made
+
+    def lent(self, *, same_caps: bool = False) -> Ladder:
+        """With the levels of its lender after its own; itself where it has none that stands on the same axis.
+        same_caps : only of one under the same caps."""
+        other = self.lender
+        if other is None or not (self.ordered and other.ordered) or self.by_watts != other.by_watts:
+            return self
+        if (self.levels <= 0).any() or (other.levels <= 0).any() or (same_caps and set(self.caps) != set(other.caps)):
+            return self
+        made = Ladder(
+            self.figures + other.figures, self.launches + other.launches, np.concatenate((self.levels, other.levels)),
+            True, self.rising, self.caps + other.caps, self.rounds + other.rounds if self.rounds else (),
+            families=(0,) * len(self.figures) + (1,) * len(other.figures),
+        )  # fmt: skip
+        made.__dict__.update(by_watts=self.by_watts, axis=np.concatenate((self.axis, other.axis)))
+        return made
+
+    @property
+    def blocks(self) -> tuple[tuple[tuple[str, ...], ...], ...]:
+        """What passes were made in, by launch and by round. Of a launch that ran in one round alone, the round says
+        nothing that it does not."""
+        if len({round_ for row in self.rounds for round_ in row}) < 2:
+            return (self.launches,)
+        seen: dict[str, set[str]] = {}
+        for launch, round_ in ((a, b) for row in zip(self.launches, self.rounds) for a, b in zip(*row)):
+            seen.setdefault(launch, set()).add(round_)
+        apart = {launch for launch, rounds in seen.items() if launch and len(rounds) == 1}
+        rounds = tuple(
+            tuple("" if launch in apart else round_ for launch, round_ in zip(*row))
+            for row in zip(self.launches, self.rounds)
+        )
+        return (self.launches, rounds)
+
+    @property
+    def numbers(self) -> Array | None:
+        """(k,) number of the family of each level, None where they are of one."""
+        return np.array(self.families, float) if self.families else None
 
     @property
     def tails(self) -> list[list[Tail]]:

@@ -64,6 +64,13 @@ class Overhead:
         half = t_quantile(0.975, max(self.n - 2, 1)) * self.mean_se_w(package_w)
         return self.draw_w(package_w) - half, self.draw_w(package_w) + half
 
+    def package_of(self, draw_w: float) -> tuple[float, float]:
+        """Package power at a draw, W, and its standard deviation: the line's and that of a pass about it."""
+        package = (draw_w - self.base_w) / self.k
+        dof = max(self.n - 2, 1)
+        wide = t_quantile(0.975, dof) / 1.96
+        return package, wide * math.hypot(self.sd_w, self.mean_se_w(package)) / self.k
+
     def base_interval_w(self) -> tuple[float, float]:
         """95 % interval of what is drawn beside the package, W."""
         half = t_quantile(0.975, max(self.n - 2, 1)) * self.base_se

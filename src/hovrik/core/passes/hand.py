@@ -20,6 +20,7 @@ from .energy import gauge_sd_wh
 
 LEAST_TICKS = 3
 MARK_SD_S = 0.5  # a person's press or glance, s: assumed
+GAUGE_LAG_S, BEFORE_SD = 8.0, 0.3  # by how much a gauge lags, s, and how far the draw before may lie off: assumed
 
 
 class GaugeUnit(StrEnum):
@@ -120,11 +121,15 @@ def _volts(reading: GaugeReading) -> float:
 def draw_from_gauge(reading: GaugeReading, seconds: float, rig: Rig) -> HandDraw:
     """Mean draw between two readings, `seconds` (> 0) apart.
 
-    Its uncertainty: the gauge's step (a difference of two, q / sqrt(6)), the moment of each reading (MARK_SD_S), and
-    for mAh the last digit of the voltage, evenly spread.
+    Its uncertainty: the gauge's step (a difference of two, q / sqrt(6)), the moment of each reading (MARK_SD_S), the
+    gauge's lag, and for mAh the last digit of the voltage, evenly spread. A gauge that lags by tau shows what had been
+    used tau earlier: a difference is off by tau times what the draw before it differs from that at its end.
     """
     energy, hours = used_wh(reading, rig), seconds / 3600.0
-    parts = [gauge_sd_wh(step_wh(reading, rig)) / energy, math.sqrt(2.0) * MARK_SD_S / seconds]
+    parts = [
+        gauge_sd_wh(step_wh(reading, rig)) / energy, math.sqrt(2.0) * MARK_SD_S / seconds,
+        GAUGE_LAG_S * BEFORE_SD / seconds,
+    ]  # fmt: skip
     if reading.unit is GaugeUnit.MAH:
         known = [v for v in (reading.start_v, reading.end_v) if v is not None]
         parts.append(last_digit(*known) / math.sqrt(12.0) / _volts(reading))

@@ -29,6 +29,7 @@ Array = NDArray[np.float64]
 # share of the cap from which a figure varies by pacing, not by load
 AT_CAP: Mapping[str, float] = {"mean_fps": 0.995, **{f.id: 0.97 for f in FIGURES if f.floor.startswith("low_")}}
 RATE = "mean_fps"
+INFERRED = "package_w"  # has an error of its own only where it was not read
 # share of frames that may be slower where a low is held
 LOW_SHARES: Mapping[str, float] = {LOW: 0.01, LOW_TENTH: 0.001}
 HEAT = ("die_c", "shell_c")
@@ -38,7 +39,7 @@ HEAT_DOF = 60.0  # its quantile is 2: settled temperatures are given to two stan
 @dataclass(frozen=True)
 class Counted:
     """A pass that counts, with its figures. asked : the knobs it was asked for; pair : of blocks that it belongs to;
-    purpose : that it was made for."""
+    purpose : that it was made for; round : of its run that it was made in, "" unknown."""
 
     id: str
     point: Point
@@ -46,6 +47,7 @@ class Counted:
     figures: PassFigures
     pair: str = ""
     purpose: str = SWEEP
+    round: str = ""
 
 
 @dataclass(frozen=True)
@@ -108,7 +110,9 @@ def ladder_of(levels: Sequence[Level], members: Sequence[Sequence[Counted]], fac
     figures = tuple(tuple(one.figures for one in group) for group in members)
     ordered = factor.is_number and bool(np.isfinite(at).all())
     launches = tuple(tuple(one.point.launch for one in group) for group in members)
-    return Ladder(figures, launches, at, ordered, RATE in factor.rising, tuple(cap_of(group) for group in members))
+    rounds = tuple(tuple(one.round for one in group) for group in members)
+    caps = tuple(cap_of(group) for group in members)
+    return Ladder(figures, launches, at, ordered, RATE in factor.rising, caps, rounds)
 
 
 def groups_of(
@@ -255,7 +259,8 @@ def _with_reading_error(mean: Mean, group: Sequence[Counted], figure: Figure) ->
     shares = [share for one in group if (share := reading_share(one.figures, figure.id))] if figure.log else []
     if not shares:
         return mean
-    own = math.sqrt(float(np.mean(np.square(shares))) / len(group))
+    independent = 1 if figure.id == INFERRED else len(group)  # the line that it comes from is one for all of them
+    own = math.sqrt(float(np.mean(np.square(shares))) / independent)
     se = math.hypot(mean.se, own) if mean.n == 1 else max(mean.se, own)
     ends = None
     if mean.ends is not None:

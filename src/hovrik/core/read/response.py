@@ -23,8 +23,10 @@ from ..questions.question import Question
 from ..stats import curve as curves
 from ..stats import surprise
 from ..stats.estimate import Mean
+from . import lend
 from .agree import Difference, clusters, differences, silences
 from .group import (
+    INFERRED,
     RATE,
     Counted,
     Group,
@@ -109,7 +111,15 @@ def read(
     placed = [(one, level) for one in passes if (level := level_of(factor, one.point)) is not None]
     members = [one for one, _ in placed]
     homes = clusters([one.point for one in members], over=factor, knobs=knobs)
-    found = [_read(factor, [placed[i] for i in home], question, knobs) for home in homes]
+    rungs = [_rungs(factor, [placed[i] for i in home]) for home in homes]
+    lent = lend.lenders(
+        [members[home[0]].point for home in homes], [len(home) for home in homes], [len(one.levels) for one in rungs],
+        over=factor, knobs=knobs,
+    )  # fmt: skip
+    found = [
+        _read(factor, own, rungs[other].ladder if other is not None else None, question, knobs)
+        for own, other in zip(rungs, lent)
+    ]
     return _told_apart(sorted(found, key=lambda one: -sum(len(g.passes) for g in one[0].groups)), factor, knobs)
 
 
@@ -127,9 +137,16 @@ def level_of(factor: Factor, point: Point) -> Level | None:
     return str(value) if value else None
 
 
-def _read(
-    factor: Factor, placed: Sequence[tuple[Counted, Level]], question: Question, knobs: Mapping[str, Knob] | None
-) -> tuple[Response, Point]:
+@dataclass(frozen=True)
+class _Rungs:
+    """Passes that agree, by their level."""
+
+    levels: list[Level]
+    members: list[list[Counted]]
+    ladder: Ladder
+
+
+def _rungs(factor: Factor, placed: Sequence[tuple[Counted, Level]]) -> _Rungs:
     levels: list[Level] = []
     groups: dict[Level, list[Counted]] = {}
     for level in factor.sorted(level for _, level in placed):
@@ -142,8 +159,16 @@ def _read(
             homes[level] = next(home for home in levels if factor.same(home, level))
         groups[homes[level]].append(one)
     members = [groups[level] for level in levels]
+    return _Rungs(levels, members, ladder_of(levels, members, factor))
+
+
+def _read(
+    factor: Factor, rungs: _Rungs, lender: Ladder | None, question: Question, knobs: Mapping[str, Knob] | None
+) -> tuple[Response, Point]:
+    """lender : the ladder that lends to this one, if any."""
+    levels, members = rungs.levels, rungs.members
     floor = question.terms.floor
-    ladder = ladder_of(levels, members, factor)
+    ladder = replace(rungs.ladder, lender=lender) if factor.is_number else rungs.ladder
     made = groups_of(ladder, levels, members, factor, floor, question.school)
     figure = floor_figure(floor.figure, question.school) if floor is not None else None
     raw = zip(made, own_means(RATE, members, factor))
@@ -158,7 +183,7 @@ def _read(
         factor, setup_of(every).without(*factor.knobs), tuple(made), figure, drawn_, chosen,
         _dents([(group.at, rate) for group, rate in known], chosen, factor),
         _surprises(levels, members, factor, question.school),
-        (*_pooled_unknown(every, factor, knobs), *_launched_apart(members)), ladder=ladder,
+        (*_pooled_unknown(every, factor, knobs), *_inferred(every), *_launched_apart(members)), ladder=ladder,
     )  # fmt: skip
     return response, every[0].point
 
@@ -200,6 +225,16 @@ def _pooled_unknown(
         )
         for many, labels in by_count.items()
     )
+
+
+def _inferred(members: Sequence[Counted]) -> tuple[Finding, ...]:
+    """Package power that was not read but reckoned from the draw."""
+    errors = [error for one in members if (error := one.figures.errors.get(INFERRED)) is not None]
+    if not errors:
+        return ()
+    sd = Value(float(np.mean(errors)), "W", digits=1)
+    said = say("package-inferred", passes=len(errors), sd=sd)
+    return (Finding("package-inferred", State.VALID, said, about=About.RESPONSE),)
 
 
 def _launched_apart(members: Sequence[Sequence[Counted]]) -> tuple[Finding, ...]:

@@ -25,7 +25,11 @@ LEAST_WEIGHT = 1e-3
 MEAN_SD, LINE_SD = 10.0, 8.0
 PRIOR_DOF = 4.0
 T_DOF = 4.0
-USUAL_SHARE, USUAL_BLOCKS = 0.15, 6  # of the variance that lies between blocks
+USUAL_SHARE = 0.15  # of the variance that lies between blocks
+USUAL_BLOCKS = (6, 2)  # how many blocks that is worth, of launches and of rounds
+MOST_SHARE = 0.9
+FAMILY_SDS = (0.1, 0.4, 1.5)  # by how much ladders that lend to each other differ, in units of the scale
+FAMILY_SLOPE = 3.0  # and by how much more an axis unit
 _PER_VARIANCE = 1.35  # variance of a t of 4 degrees whose scale is 1, as its weights estimate it from normal values
 MOST_LEVELS = 60  # past it the smoothness is summed over every second entry
 
@@ -58,16 +62,16 @@ class Levels:
 
 
 def levels_of(
-    groups: Sequence[Array], prior_sd: float, scale: Array | None = None, blocks: Sequence[Sequence[str]] = (),
-    telling: tuple[float, float] | None = None,
+    groups: Sequence[Array], prior_sd: float, scale: Array | None = None,
+    blocks: Sequence[Sequence[Sequence[str]]] = (), telling: tuple[float, float] | None = None,
 ) -> Levels:  # fmt: skip
     """Means of groups of repeats, (n_i,) each, n_i >= 1, with one spread for all.
 
     prior_sd : spread seen elsewhere, which counts as 4 degrees of freedom; scale : (k,) how much a level's repeats
-    spread in units of the common one; blocks : what each repeat was made in (a launch), "" unknown: those of one block
-    err together, by a share that is learned; telling : levels whose middle lies outside say nothing of the spread, and
-    one whose own repeats spread more than all do is given that, as far as they carry it. Lange, Little and Taylor
-    (1989), t of 4 degrees, by iterated weights.
+    spread in units of the common one; blocks : what each repeat was made in, once by launch and once by round, ""
+    unknown: those of one block err together, by a share that is learned; telling : levels whose middle lies outside
+    say nothing of the spread, and one whose own repeats spread more than all do is given that, as far as they carry
+    it. Lange, Little and Taylor (1989), t of 4 degrees, by iterated weights.
     """
     own_scale = np.ones(len(groups)) if scale is None else scale
     sizes = np.array([group.size for group in groups], float)
@@ -91,10 +95,16 @@ def levels_of(
     counted = np.minimum(total**2 / squared, sizes)
     parts = tuple(np.split(weight, np.cumsum(sizes.astype(int))[:-1]))
     noise = np.diag(own_scale**2 * variance / counted)
-    if blocks:
-        of = np.array([block for row in blocks for block in row])
-        share = _together((y - mean[owner]) / own_scale[owner], owner, of, sizes, variance)
-        noise = (1 - share) * noise + share * variance * _shared(weight / total[owner] * own_scale[owner], owner, of)
+    named = [np.array([block for row in rows for block in row]) for rows in blocks]
+    rest = (y - mean[owner]) / own_scale[owner]
+    shares = [_together(rest, owner, of, sizes, variance, usual) for of, usual in zip(named, USUAL_BLOCKS)]
+    most = max(sum(shares) / MOST_SHARE, 1.0)
+    alone, left, parts_of = noise, 1.0, 0.0
+    for of, share in zip(named, (share / most for share in shares)):
+        noise = noise + share * (variance * _shared(weight / total[owner] * own_scale[owner], owner, of) - alone)
+        left -= share
+        parts_of += share**2 / (PRIOR_DOF + np.unique(of).size - 1)  # few blocks tell little of what they share
+    dof = min(dof, 1.0 / (parts_of + left**2 / dof))
     return Levels(mean, noise, counted, math.sqrt(variance), own_scale, dof, parts)
 
 
@@ -112,9 +122,13 @@ def _weighted(
     return mean, square, weight
 
 
-def _together(rest: Array, owner: NDArray[np.intp], of: NDArray[np.str_], sizes: Array, variance: float) -> float:
+def _together(
+    rest: Array, owner: NDArray[np.intp], of: NDArray[np.str_], sizes: Array, variance: float, usual: int
+) -> float:
     """Share of the variance that repeats of one block have in common, from pairs of them at different levels; drawn
-    towards what is usual by as much as six blocks would."""
+    towards what is usual by as much as so many blocks would. Nothing where no block is known."""
+    if not of.any():
+        return 0.0
     found, blocks = 0.0, 0
     repeated = sizes[owner] > 1
     for block in np.unique(of[repeated]):
@@ -125,7 +139,7 @@ def _together(rest: Array, owner: NDArray[np.intp], of: NDArray[np.str_], sizes:
         pairs = own.size * (own.size - 1)
         found += (own.sum() ** 2 - float(own @ own)) / pairs / variance
         blocks += 1
-    return float(np.clip((found + USUAL_BLOCKS * USUAL_SHARE) / (blocks + USUAL_BLOCKS), 0.02, 0.9))
+    return float(np.clip((found + usual * USUAL_SHARE) / (blocks + usual), 0.02, MOST_SHARE))
 
 
 def _shared(part: Array, owner: NDArray[np.intp], of: NDArray[np.str_]) -> Array:
@@ -222,13 +236,14 @@ def apart(levels: Levels) -> Posterior:
 
 def along(
     x: Array, levels: Levels, scale: float = 1.0, *, line_sd: float = LINE_SD, more: Array | None = None,
-    hats: Array | None = None,
+    hats: Array | None = None, families: Array | None = None,
 ) -> Posterior:  # fmt: skip
     """Of levels along an axis x (k,): at the levels, or at further places of the axis `more` (p,).
 
     scale : of the quantity; line_sd : prior of its slope an axis unit, in units of the scale; hats : (p, k) how much
-    each level's own deviation counts at a further place. Rasmussen and Williams (2006), chapter 2; the smoothness is
-    summed over a grid with its evidence.
+    each level's own deviation counts at a further place; families : (k,) number of the ladder that each level is of,
+    which differ by a line of their own; further places are of number 0. Rasmussen and Williams (2006), chapter 2; the
+    smoothness is summed over a grid with its evidence.
     """
     k = x.size
     centre, level = float(x.mean()), float(levels.mean.mean())
@@ -240,8 +255,11 @@ def along(
     amplitudes = AMPLITUDES if k <= MOST_LEVELS else AMPLITUDES[1::2]
     grid = [(a, length) for a in amplitudes for length in LENGTHS]
     smooth = np.stack([(scale * a) ** 2 * _matern(apart_ / length) for a, length in grid])
-    prior = np.stack([base + s + (scale * r) ** 2 * shares for s in smooth for r, _ in OWN])
-    odds = np.log(np.tile([w for _, w in OWN], len(grid)))
+    differ = _differences(families, places)
+    prior = np.stack(
+        [base + s + (scale * r) ** 2 * shares + scale**2 * d for s in smooth for r, _ in OWN for d in differ]
+    )
+    odds = np.log(np.tile(np.repeat([w / len(differ) for _, w in OWN], len(differ)), len(grid)))
     lam = _factors(levels.dof)
     here = prior[:, :k, :k]
     total = here[:, None] + lam[:, None, None] * levels.noise  # (grid, lam, k, k)
@@ -259,6 +277,15 @@ def along(
     if more is not None:
         mean, covariance = mean[:, k:], covariance[:, k:, k:]
     return Posterior(chosen / chosen.sum(), lam[at[:, 1]], mean, covariance, levels.sd)
+
+
+def _differences(families: Array | None, places: Array) -> Sequence[Array | float]:
+    """Covariances by which places of different ladders differ, one a size of it."""
+    if families is None:
+        return (0.0,)
+    of = np.concatenate((families, np.zeros(places.size - families.size)))
+    same = (of[:, None] == of) * (1.0 + FAMILY_SLOPE**2 * np.outer(places, places))
+    return [sd**2 * same for sd in FAMILY_SDS]
 
 
 def _matern(distance: Array) -> Array:
