@@ -113,6 +113,11 @@ class Said:
     holds: float | None
     marks: Mapping[str, Interval]
 
+    @property
+    def holding(self) -> dict[float, float]:
+        """Probability that each level holds, by limit, where one is given."""
+        return {one.limit_w: one.holds for one in self.levels if one.holds is not None}
+
     def level(self, limit_w: float) -> LevelRead | None:
         """The level at a limit."""
         return next((one for one in self.levels if abs(one.limit_w - limit_w) < 1e-6), None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -50,6 +50,7 @@ def plain(truth: Truth, seed: int) -> Iterator[Score]:
     rng = np.random.default_rng((seed, plant.index, 77))
     world, number = plant.kind, f"{plant.name}/{seed}"
     asked = _asked(truth, rng)
+    fair = _below_cap(truth, rng) if plant.cap_fps and plant.kind != "ticks" else asked
 
     def score(gate: str, cell: str, hits: float, total: float = 1.0) -> Score:
         return Score(gate, cell, world, number, float(hits), float(total))
@@ -62,7 +63,7 @@ def plain(truth: Truth, seed: int) -> Iterator[Score]:
         said = analyst.read(chosen, asked, whole=n == 3)
         yield from _stated(truth, asked, said, n, score)
         yield from _covered(truth, swept, asked, said, n, score)
-        yield from _believed(truth, asked, said, n, score)
+        yield from _believed(truth, fair, analyst.holds(chosen, fair) if fair is not asked else said.holding, n, score)
         yield from _marked(truth, asked, said, n, score)
         if n == 3:
             yield from _more(truth, analyst, asked, said, seed, score)
@@ -94,6 +95,18 @@ def _asked(truth: Truth, rng: np.random.Generator) -> Asked:
     if plant.cap_fps or plant.kind == "ticks":
         return Asked(plant.floor_fps)
     return Asked(plant.floor_fps * math.exp(float(rng.uniform(-0.04, 0.04))))
+
+
+def _below_cap(truth: Truth, rng: np.random.Generator) -> Asked:
+    """A floor drawn about the low of a level that its cap does not decide. At the cap itself the lowest level that
+    holds does so by the way these plants are made, so that no probability about it could be right as often as it says;
+    where every level stands at the cap, it is asked for all the same."""
+    low, most = truth.means["low_fps"], 0.985 * truth.plant.cap_fps
+    under = low[low < most]
+    if not under.size:
+        return Asked(truth.plant.floor_fps)
+    floor = float(rng.choice(under)) * math.exp(float(rng.uniform(-0.04, 0.04)))
+    return Asked(min(floor, most) / (1 - Asked(1.0).tolerance))
 
 
 def _holding(truth: Truth, asked: Asked) -> Array:
@@ -165,15 +178,15 @@ def _covered(truth: Truth, swept: Swept, asked: Asked, said: Said, n: int, score
                     yield score("width", f"{figure}, n {n}", math.log(high / low) / (4 * sd / math.sqrt(n)))
 
 
-def _believed(truth: Truth, asked: Asked, said: Said, n: int, score) -> Iterator[Score]:  # type: ignore[no-untyped-def]
+def _believed(truth: Truth, asked: Asked, holding: Mapping[float, float], n: int, score) -> Iterator[Score]:  # type: ignore[no-untyped-def]
     first = _first(truth, asked)
     centre = len(truth.limits_w) if first is None else first
     true = _holding(truth, asked)
-    for level in said.levels:
-        at = _index(truth, level.limit_w)
-        if level.holds is None or abs(at - centre + 0.5) > AROUND + 0.5 or math.isnan(true[at]):
+    for limit_w, holds in holding.items():
+        at = _index(truth, limit_w)
+        if abs(at - centre + 0.5) > AROUND + 0.5 or math.isnan(true[at]):
             continue
-        yield score("probability", f"n {n}", level.holds, float(true[at]))  # said against true, not hits of a total
+        yield score("probability", f"n {n}", holds, float(true[at]))  # said against true, not hits of a total
 
 
 def _marked(truth: Truth, asked: Asked, said: Said, n: int, score) -> Iterator[Score]:  # type: ignore[no-untyped-def]

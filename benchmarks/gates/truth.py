@@ -1,6 +1,7 @@
 """Truths of the odd plants: expectations over independent passes, kept in data/. No analysis code.
 
-Usage: python -m gates.truth [--set reporting|tuning|shipped] [--processes 2]   (from benchmarks/; about 40 min a set)
+Usage: python -m gates.truth [--set reporting|tuning|shipped] [--plants 6] [--processes 2]
+(from benchmarks/; about 40 min a set)
 
 Truth of a pass figure is its expectation over passes of that length; the low of a level is the rate at which the
 expected share of slower frames is 1 %. Every pass has a launch of its own; a sweep's drift is left out (its mean is
@@ -297,11 +298,12 @@ def main() -> None:
     """Make a set of truths and keep it."""
     parser = argparse.ArgumentParser()
     parser.add_argument("--set", default="reporting", choices=[*SETS, "shipped"])
+    parser.add_argument("--plants", type=int, default=6, help="of each kind")
     parser.add_argument("--processes", type=int, default=2)
     options = parser.parse_args()
     work: list[tuple[str, int, int]] = [("shipped", index, 0) for index in range(len(NAMES))]
     if options.set != "shipped":
-        work = [(kind, index, SETS[options.set]) for kind in KINDS for index in range(6)]
+        work = [(kind, index, SETS[options.set]) for kind in KINDS for index in range(options.plants)]
     with multiprocessing.Pool(options.processes) as pool:
         rows = []
         for row in pool.imap(_one, work):
