@@ -1,6 +1,7 @@
 """The search for the best setup against the ways it replaces, on machines unlike its prior.
 
-Run: .venv/bin/python benchmarks/search.py [CASES] [--tuning]; 30 cases are the quick set, 200 the full one. Cases of
+Run: .venv/bin/python benchmarks/search.py [CASES] [--tuning] [--known]; 30 cases are the quick set, 200 the full one;
+--known plays a second title on a machine that a first one has told of. Cases of
 three kinds in equal parts: of the prior's own family, odd plants, odd plants with a smooth 7 % field on top. 2,304
 setups of four knobs. Most hours are sought that hold a floor and, in some cases, a limit of the die.
 """
@@ -18,7 +19,8 @@ from hovrik.core.facts.factor import LIMIT
 from hovrik.core.facts.knob import LIMITS
 from hovrik.core.facts.setup import Setup
 from hovrik.core.model.belief import Measured, believe, features
-from hovrik.core.model.twins import COUNT, Places, twins
+from hovrik.core.model.known_rig import KnownTitle, twins_of
+from hovrik.core.model.twins import Places, rigs_of, twins
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.search import FRESH, WORTH, Goal, SearchDesign, judged
 
@@ -52,8 +54,8 @@ class Case:
         return float(self.draw[self.holds].min())
 
 
-def case_of(number, seed):
-    """The case of a number; None where nothing or everything holds."""
+def case_of(number, seed, title=0):
+    """The case of a number; None where nothing or everything holds. title : another one on the same machine."""
     rng = np.random.default_rng((seed, number))
     kind = ("prior", "plant", "field")[number % 3]
     plant = plants.drawn(plants.KINDS[int(rng.integers(len(plants.KINDS)))], int(rng.integers(6)), seed + number)
@@ -67,10 +69,17 @@ def case_of(number, seed):
         "cap_fps": CAPS,
     }  # fmt: skip
     design = SearchDesign(levels, Setup(), Goal(), high_w, LadderDesign(low_w, high_w, 1.0, seed=number + 1))
+    if title:  # what the machine is stays, what it plays is another plant's
+        rng = np.random.default_rng((seed, number, title))
+        other = plants.drawn(
+            plants.KINDS[int(rng.integers(len(plants.KINDS)))], int(rng.integers(6)), seed + 7 * number
+        )
+        plant = replace(plant, work=other.work, scene=other.scene)
     target = float(rng.choice([30.0, 40.0, 45.0, 60.0]))
     if kind == "prior":
-        made = twins(Places.of(design.setups, high_w), target, seed + 17 * number, 1)
-        low, rate, draw, rise = (np.asarray(getattr(made, k)[0], float) for k in ("low", "rate", "draw", "rise"))
+        rigs = rigs_of(np.random.default_rng((seed, number, 29)), 1, high_w)
+        made = twins(Places.of(design.setups, high_w), target, seed + 17 * number + title, 1, rigs)
+        low, rate, draw, rise = (np.asarray(made.of(k)[0], float) for k in ("low", "rate", "draw", "rise"))
     else:
         where = features(design.setups)
         fields = [_field(rng, where) if kind == "field" else np.zeros(where.shape[0]) for _ in range(2)]
@@ -116,10 +125,11 @@ def _field(rng, where):
 
 
 def searched(case, budget=BUDGET, seed=0):
-    """One search: (setups measured in order, [(passes, pick, sure)], passes at which it would have stopped)."""
+    """One search: (setups measured in order, [(passes, pick, sure)], passes at which it would have stopped, logs that
+    were measured by outcome)."""
     design = case.design
     rng = np.random.default_rng((seed, design.like.seed, 3))
-    made = twins(Places.of(design.setups, design.highest_w), design.goal.target_fps, 1, COUNT)
+    made = twins_of(design.setups, design.goal.target_fps, design.highest_w, design.known)
     where, caps = features(design.setups), design.caps
     at, rows, said, stopped = [], {key: [] for key in NOISE}, [], None
     while len(at) < budget:
@@ -145,7 +155,7 @@ def searched(case, budget=BUDGET, seed=0):
     found = judged(believe(made, where, caps, measured, design.like.seed), design.goal,
                    np.bincount(np.array(at, np.int64), minlength=where.shape[0]))  # fmt: skip
     said.append((len(at), found.pick, found.sure))
-    return at, said, stopped
+    return at, said, stopped, rows
 
 
 def is_right(case, pick):
@@ -195,7 +205,7 @@ def one(job):
     case = case_of(number, seed)
     if case is None:
         return None
-    at, said, stopped = searched(case)
+    at, said, stopped, _ = searched(case)
     rng = np.random.default_rng((seed, number, 8))
     by_hand, hand_pick = bisected(case, rng)
     random = visited(case, rng.permutation(case.low.size).tolist())
@@ -209,6 +219,32 @@ def one(job):
         "sure": end[1], "stated": end[0] is not None, "hand_visited": visited(case, by_hand),
         "hand_right": is_right(case, hand_pick), "hand_passes": len(by_hand), "random": random,
     }  # fmt: skip
+
+
+def known(job):
+    """A second title on a machine of which the first one's search is known: passes until a setup within 2 % of its best
+    was measured, with that and without."""
+    number, seed = job
+    first, second = case_of(number, seed), case_of(number, seed, 1)
+    if first is None or second is None:
+        return None
+    at, _, _, rows = searched(first, 15)
+    setups = tuple(first.design.setups[one] for one in at)
+    told = KnownTitle(first.design.goal.target_fps, setups, *(tuple(rows[name]) for name in NOISE))
+    knowing = replace(second, design=replace(second.design, known=(told,)))
+    return {"kind": first.kind, "with": visited(second, searched(knowing, 15, 1)[0]),
+            "without": visited(second, searched(second, 15, 1)[0])}  # fmt: skip
+
+
+def report_known(rows):
+    """As docs/search.md has it."""
+    print("| cases | n | with: median | 90 % | without: median | 90 % |\n|---|---|---|---|---|---|")
+    for kind in ("prior", "plant", "field", "all"):
+        own = [r for r in rows if kind in ("all", r["kind"])]
+        took = [sorted(r[name] for r in own) for name in ("with", "without")]
+        if own:
+            cells = [one[int(share * len(own))] for one in took for share in (0.5, 0.9)]
+            print(f"| {' | '.join(map(str, (kind, len(own), *cells)))} |")
 
 
 HEAD = ("cases", "n", "visited, median", "90 %", "right at 15", "right at 25", "stops at", "right then", "said",
@@ -240,13 +276,15 @@ def _row(kind, own):
     return (kind, len(own), took[len(own) // 2], took[int(0.9 * len(own))], *shares[:2], stops, *shares[2:], visited_)
 
 
-def main(cases, seed):
+def main(cases, seed, play=one, tell=report):
+    """Play cases two at a time and print what they come to."""
     with ProcessPoolExecutor(2) as pool:
-        rows = [row for row in pool.map(one, [(number, seed) for number in range(cases)]) if row is not None]
-    report(rows)
+        rows = [row for row in pool.map(play, [(number, seed) for number in range(cases)]) if row is not None]
+    tell(rows)
     return rows
 
 
 if __name__ == "__main__":
     given = [a for a in sys.argv[1:] if not a.startswith("-")]
-    main(int(given[0]) if given else 30, TUNING if "--tuning" in sys.argv else REPORTING)
+    how = (known, report_known) if "--known" in sys.argv else (one, report)
+    main(int(given[0]) if given else 30, TUNING if "--tuning" in sys.argv else REPORTING, *how)

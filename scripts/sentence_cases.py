@@ -108,6 +108,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     "pooled-unknown": (
         {"what": ("firmware",), "passes": 3}, {"what": ("sync mode", "scaler", "brightness"), "passes": 1},
     ),
+    "package-inferred": ({"passes": 9, "sd": v(0.3, "W", 1)}, {"passes": 1, "sd": v(0.04, "W", 1)}),
     "launched-apart": ({"passes": 9, "launches": 3}, {"passes": 4, "launches": 2}),
     "differ": ({"what": ("driver",)}, {"what": ("driver", "firmware", "room")}),
     "rooms-differ": ({"by": v(6, "degrees", 0)}, {"by": v(4, "degrees", 0)}),
@@ -236,17 +237,22 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "bound.broken": (
         {"level": "13 W", "target": 40.0,
-         "bounds": (say("bound.kept", figure="die, settled", value=span(88, 86, 90, "C"), bound=v(85, "C")),)},
+         "bounds": (say("bound.kept-most", figure="die, settled", value=span(88, 86, 90, "C"), bound=v(85, "C")),)},
         {"level": "13 W", "target": 59.94,
-         "bounds": (say("bound.unknown", figure="noise", bound=v(35, "dB")),)},
+         "bounds": (say("bound.unknown-most", figure="noise", bound=v(35, "dB")),)},
     ),
-    "bound.kept": (
+    "bound.kept-most": (
         {"figure": "die, settled", "value": span(72, 70, 74, "C"), "bound": v(85, "C")},
         {"figure": "noise", "value": span(35, 35, 35, "dB"), "bound": v(35, "dB")},
     ),
-    "bound.unknown": (
+    "bound.kept-least": (
+        {"figure": "hours", "value": span(2.4, 2.3, 2.5, "h"), "bound": v(2, "h")},
+        {"figure": "hours", "value": span(2, 2, 2, "h"), "bound": v(2, "h")},
+    ),
+    "bound.unknown-most": (
         {"figure": "die, settled", "bound": v(85, "C")}, {"figure": "noise", "bound": v(0, "dB")},
     ),
+    "bound.unknown-least": ({"figure": "hours", "bound": v(2.5, "h")}, {"figure": "hours", "bound": v(0.25, "h")}),
     "missing.undecided": ({"figure": "mean rate"}, {"figure": "draw"}),
     "now": (
         {"parts": (say("now.rate", value=span(41.2, 40.1, 42.3)), say("now.draw", value=span(18.9, 18.7, 19.1)))},
@@ -293,6 +299,21 @@ CASES: dict[str, tuple[Case, Case]] = {
     "best.next": (
         {"setup": "13 W, boost off", "gain": Value(1.25, "%", digits=1), "sure": 0.6},
         {"setup": "4 W", "gain": Value(0.0, "%", digits=1), "sure": 0.004},
+    ),
+    "best.next-front": (
+        {"setup": "13 W, boost off", "gain": Value(1.25, "%", digits=1)},
+        {"setup": "4 W", "gain": Value(0.0, "%", digits=1)},
+    ),
+    "best.front-one": (
+        {"setup": "9 W, boost off", "draw": v(15.2, "W", 1), "frames": v(38, "fps", 0)},
+        {"setup": "4 W", "draw": v(9, "W", 1), "frames": v(1, "fps", 0)},
+    ),
+    "best.front": (
+        {"setups": 3, "parts": (
+            say("best.front-one", setup="9 W, boost off", draw=v(15.2, "W", 1), frames=v(38, "fps", 0)),
+            say("best.front-one", setup="15 W, boost off", draw=v(21.9, "W", 1), frames=v(52, "fps", 0)),
+        )},
+        {"setups": 1, "parts": (say("best.front-one", setup="4 W", draw=v(9, "W", 1), frames=v(12, "fps", 0)),)},
     ),
     "best.open": (
         {"setup": "13 W, boost off", "sure": 0.8, "asked": 0.95}, {"setup": "4 W", "sure": 0.5, "asked": 0.999},

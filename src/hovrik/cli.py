@@ -252,6 +252,8 @@ def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--cap", type=Finite(1, 1000), help="Frame cap of every pass."),
             click.option("--limit-die-c", type=Finite(20, 130), help="The settled die may not be hotter."),
             click.option("--limit-noise-db", type=Finite(0, 120)),
+            click.option("--limit-hours", type=Finite(0.05, 200), help="The battery has to last so long."),
+            click.option("--front", is_flag=True, help="Of best: the trade-off of hours and frames, not one setup."),
             click.option("--room-c", type=Finite(-40, 60)),
             click.option("--aim", type=click.Choice([a.value for a in Aim]), default="hours", show_default=True),
             click.option(

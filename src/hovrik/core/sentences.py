@@ -82,6 +82,9 @@ TEMPLATES: Mapping[str, str] = {
     "focus-lost.do": "Keep out of the way and run it again.",
     # -- over many passes
     "pooled-unknown": "{what}: not told by {passes:pass|passes}, taken to be the same",
+    "package-inferred":
+        "package power of {passes:pass|passes} was not read: reckoned from the draw through the rig's other passes, to "
+        "{sd} (one standard deviation)",
     "launched-apart":
         "every level has one launch of its own ({passes:pass|passes} of {launches:launch|launches}): a difference may "
         "be that of the launches, so spread repeats over launches",
@@ -194,8 +197,10 @@ TEMPLATES: Mapping[str, str] = {
     "gained.less": "less",
     "bound.broken": "{level} holds {target:n}, but does not surely keep what else is asked: {bounds:semicolons}.",
     "missing.bound": "a higher bound, a lower floor or cap, or a stronger fan",
-    "bound.kept": "{figure} {value:span_unit}, asked for at most {bound}",
-    "bound.unknown": "{figure} is not known, so that {bound} at most was not judged",
+    "bound.kept-most": "{figure} {value:span_unit}, asked for at most {bound}",
+    "bound.kept-least": "{figure} {value:span_unit}, asked for at least {bound}",
+    "bound.unknown-most": "{figure} is not known, so that {bound} at most was not judged",
+    "bound.unknown-least": "{figure} is not known, so that {bound} at least was not judged",
     # -- other questions
     "now": "{parts:commas}.",
     "now.rate": "{value:span} frames a second on average",
@@ -227,7 +232,10 @@ TEMPLATES: Mapping[str, str] = {
     "missing.verify": "a pass at this set of options, which was added up and not measured",
     "best.sure": "that it holds and lies within 5 % of the best there is: {sure:chance}",
     "best.of": "considered {setups:setup|setups}, {passes:pass|passes} made among them",
+    "best.front": "{setups:setup is|setups are} beaten by none in hours and frames both: {parts}",
+    "best.front-one": "{setup}, {draw} for {frames}",
     "best.next": "a pass at {setup} ({sure:chance} that it holds) promises {gain} more on average",
+    "best.next-front": "a pass at {setup} widens that by {gain} on average",
     "best.open": "Not settled yet: {setup} looks best and holds with {sure:chance}, and {asked:chance} is asked for.",
     "best.none": "Nothing that was measured is likely to hold; the likeliest is {setup} with {sure:chance}.",
     "missing.search": "more passes of the search",

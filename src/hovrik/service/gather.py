@@ -21,9 +21,10 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section
 from ..core.finding import State
-from ..core.kinds.kind import Seen
+from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
+from ..core.model import known_rig
 from ..core.model.battery import used_of
 from ..core.passes import energy, figures, heat
 from ..core.passes.figures import PassFigures
@@ -38,16 +39,18 @@ from ..core.plan.designs import design_from
 from ..core.plan.search import SearchDesign
 from ..core.questions.question import Question
 from ..core.read import response
-from ..core.read.answer import Answer, Context, build
+from ..core.read.answer import Answer, Context, build, hours_of
 from ..core.read.group import Counted, Group
 from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..store.notebook import Annotation, Notebook, PassQuery
 from ..store.opened import Spoiled
 from ..store.sound import WRONG
+from . import known_titles
 from .along import factor_of, factors_along
+from .inferred import with_noise, with_package
 from .judging import verdicts_of
-from .memory import Memory, Progress
+from .memory import Cancelled, Memory, Progress
 from .points import Places, scope
 from .steering import steered
 from .warmth import with_settled
@@ -76,7 +79,9 @@ class PassView:
         """What groups are made of."""
         record = self.record
         pair = f"{record.plan_id}/{record.plan_index // 2}" if record.plan_index is not None else ""
-        return Counted(record.id, self.point, record.asked, self.figures, pair, record.purpose)
+        number = self.point.number("round")
+        round_ = f"{record.plan_id}/{number:g}" if record.plan_id and number is not None else ""
+        return Counted(record.id, self.point, record.asked, self.figures, pair, record.purpose, round_)
 
     def counts_for(self, question: Question) -> bool:
         """Whether it enters the figures of a question: blocks of a flip count for flips alone."""
@@ -178,13 +183,13 @@ def evaluate(
     notes = notebook.annotations()
     records = memory.records(scope(question, factor.place))
     constants = _Constants(memory, memory.records(PassQuery(rig=question.rig, purpose=HEAT)))
-    views = _views(memory, records, notes, constants, progress, section)
+    views = _views(memory, records, notes, constants, progress, section, question.rig)
     counted = [view for view in views if view.counts_for(question)]
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     incidents = incidents_of(notebook, places, question)
     responses = _with_incidents(responses, incidents)
-    responses = with_limits(responses, question.terms.limits)
     context = replace(_context(views, counted, rig), counted=len(counted), along=inside(factor.label))
+    responses = with_limits(responses, question.terms.limits, partial(hours_of, question=question, context=context))
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
@@ -193,11 +198,27 @@ def evaluate(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
-    answer = kind.answer(seen) if kind is not None else build(responses, question, context)
+    answer = _answered(kind, seen, progress)
     return Evaluation(
         question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()),
     )  # fmt: skip
+
+
+def _answered(kind: Kind | None, seen: Seen, progress: Progress | None) -> Answer:
+    """progress : told of what a kind has to make for its answer, too."""
+    if kind is None:
+        return build(seen.responses, seen.question, seen.context)
+
+    def heard(done: int, total: int) -> None:
+        if progress is not None and not progress(done, total):
+            raise Cancelled
+
+    token = known_rig.heard.set(heard)
+    try:
+        return kind.answer(seen)
+    finally:
+        known_rig.heard.reset(token)
 
 
 def _last_design(
@@ -210,6 +231,7 @@ def _last_design(
         except (HovrikError, *WRONG):  # of a newer version, or spoiled: its passes are read without it
             continue
         if isinstance(design, SearchDesign):
+            design = replace(design, known=known_titles.kept(notebook, plan_id) or ())
             failed = failed_setups([view for view in views if view.record.plan_id == plan_id])
             return design, [*failed, *(one.setup for one in incidents)]
     return None, []
@@ -285,8 +307,9 @@ def _calibrate(record: PassRecord) -> dict[str, Any]:
 
 def _views(
     memory: Memory, records: Sequence[PassRecord], notes: Mapping[str, Sequence[Annotation]], constants: _Constants,
-    progress: Progress | None, section: Section | None,
+    progress: Progress | None, section: Section | None, rig: str,
 ) -> list[PassView]:  # fmt: skip
+    """rig : key of the question's."""
     points = {record.id: memory.places.point(record) for record in records}
     by_heat: dict[str, tuple[TimeConstants | None, list[PassRecord]]] = {}
     for record in records:
@@ -308,6 +331,8 @@ def _views(
     if section is None:
         plain = [record for record in records if constants.of(points[record.id])[0] is None]
         found |= with_settled(memory, plain, points, found)
+    if records:
+        found = with_noise(memory.places.newest_rig(rig), with_package(memory, rig, records, points, found))
     verdicts = verdicts_of(memory, records, notes)
     return [
         PassView(

@@ -10,6 +10,7 @@ from ..core.passes.figures import PassFigures
 from ..core.passes.record import PassRecord
 from ..store.notebook import Notebook, PassQuery
 from .points import Places
+from .twin_cache import use_cache
 
 T = TypeVar("T")
 Progress = Callable[[int, int], bool]
@@ -25,6 +26,7 @@ class Memory:
     and after they were told where temperatures settle (the same objects as long as those passes are the same)."""
 
     def __init__(self, notebook: Notebook) -> None:
+        use_cache()
         self.notebook = notebook
         self.places = Places(notebook)
         self._records: dict[PassQuery, tuple[int, list[PassRecord]]] = {}

@@ -19,7 +19,7 @@ from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named, shown
 from ..core.facts.place import Source
 from ..core.facts.rig import OsSlot
 from ..core.facts.setup import Setup
-from ..core.facts.terms import LOW, LOW_TENTH, MEAN, SCORE, SLOW_SHARE, TIME, Aim, Limit, School
+from ..core.facts.terms import HOURS, LOW, LOW_TENTH, MEAN, SCORE, SLOW_SHARE, TIME, Aim, Limit, School
 from ..core.facts.title import Scene, Title
 from ..core.kinds import title_setup
 from ..core.kinds.best import KIND as BEST
@@ -50,8 +50,8 @@ HEAT_S, PASS_S = 900.0, 60.0
 @dataclass(frozen=True)
 class Request:
     """What is asked of a machine. knobs : id to its levels as typed; floor, floor_figure, low, cap : see the command
-    line; limit_die_c, limit_noise_db : bounds; budget : passes or minutes, None no end; title, scene : keys, "" the
-    first of the machine."""
+    line; limit_die_c, limit_noise_db, limit_hours : bounds; front : the trade-off of hours and frames is sought;
+    budget : passes or minutes, None no end; title, scene : keys, "" the first of the machine."""
 
     kind: str = "lowest-watts"
     over: str = ""
@@ -63,6 +63,8 @@ class Request:
     cap: float | None = None
     limit_die_c: float | None = None
     limit_noise_db: float | None = None
+    limit_hours: float | None = None
+    front: bool = False
     room_c: float | None = None
     aim: Aim = Aim.HOURS
     price: float = 1.0
@@ -228,6 +230,10 @@ def _question(
         Limit(figure, at_most=value)
         for figure, value in (("die_c", request.limit_die_c), ("noise_db", request.limit_noise_db)) if value is not None
     )  # fmt: skip
+    if request.limit_hours is not None:
+        limits = (*limits, Limit(HOURS, at_least=request.limit_hours))
+    if request.front:
+        parts["front"] = True
     asked = Question(kind.id, scope, parts=parts).with_(
         school=request.low, aim=request.aim, room_c=request.room_c, price=request.price, limits=limits
     )

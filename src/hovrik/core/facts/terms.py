@@ -32,6 +32,7 @@ class Aim(StrEnum):
 
 
 LOW, MEAN, LOW_TENTH, SLOW_SHARE, SCORE, TIME = "low_1pct", "mean", "low_0_1pct", "slow_share", "score", "time"
+HOURS = "hours"  # a limit's figure that is reckoned from the draw
 NOTHING = "none"  # no floor at all
 FLOOR_FIGURES = (LOW, LOW_TENTH, MEAN, SLOW_SHARE, SCORE, TIME)
 

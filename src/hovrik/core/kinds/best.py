@@ -14,18 +14,21 @@ from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, NO_CAP, Level, is_number
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup, describe
-from ..facts.terms import LOW, MEAN, Aim, Floor
+from ..facts.terms import HOURS, LOW, MEAN, Aim, Floor, Terms
 from ..message import Message, Value, say
+from ..model.battery import gives
 from ..model.twins import BOOST, CPU, GPU
 from ..passes.figure import floor_figure
 from ..plan.design import Design
+from ..plan.front import unbeaten
 from ..plan.rounds import Cell
 from ..plan.search import FRESH, MOST, MOST_CANDIDATES, Found, Goal, SearchDesign
-from ..read.answer import Answer, build, stated
+from ..read.answer import Answer, build, option_of, stated
 from ..read.response import group_at
 from .caps import LEAST_FPS
 from .kind import Ask, Kind, Seen
 
+PICTURE_KNOBS = ("preset", "textures", "render_scale", "upscaler")  # levels from the poorest to the best
 USUAL = (LIMIT, BOOST, CPU, GPU, CAP)  # that are varied where nobody names knobs
 MOST_LEVELS = {LIMIT: 32, CAP: 6, CPU: 5, GPU: 6}
 
@@ -34,8 +37,6 @@ def design(ask: Ask) -> Design:
     """A search over the knobs that are named, else over limits, boost, clock ceilings and cap, as far as the machine
     offers them. Raises PlanError where there are none, or the aim is one that passes cannot tell."""
     terms = ask.question.terms
-    if terms.aim is Aim.PICTURE:
-        raise PlanError("For the picture ask which set-up of the title holds: this search is for hours, frames, quiet.")
     names = [
         name for name in ask.varied or USUAL
         if name not in ask.base and (ask.varied.get(name) or set(set_by(name)) & set(ask.knobs))
@@ -59,17 +60,43 @@ def design(ask: Ask) -> Design:
     figure = floor_figure(terms.floor.figure, terms.school) if terms.floor is not None else None
     if terms.floor is not None and terms.floor.figure not in (LOW, MEAN):
         raise PlanError("This search holds a floor of the 1 % low or of the mean rate. Choose one of them.")
-    die = next((limit.at_most for limit in terms.limits if limit.figure == "die_c" and limit.at_most is not None), None)
+    picture = tuple(name for name in levels if name in PICTURE_KNOBS)
+    if terms.aim is Aim.PICTURE and not picture:
+        raise PlanError(
+            "For the picture a knob of it has to vary: name preset, textures, render_scale or upscaler with levels "
+            "from the poorest to the best, or ask which set-up of the title holds."
+        )
     goal = Goal(
         terms.aim, edge, terms.floor.value if terms.floor is not None else Floor().value,
-        figure.id if figure is not None else Goal().figure, math.inf if die is None else float(die),
-        terms.room_c if terms.room_c is not None else Goal().room_c, terms.sure,
+        figure.id if figure is not None else Goal().figure, _at_most(terms, "die_c"),
+        terms.room_c if terms.room_c is not None else Goal().room_c, terms.sure, _draw_limit(ask),
+        _at_most(terms, "noise_db"), bool(ask.question.parts.get("front")), picture,
     )  # fmt: skip
     base = ask.base.without(*(key for name in levels for key in set_by(name)))
     highest = ask.rig.limit_high_w or max((w for w in _numbers(levels.get(LIMIT, ()))), default=30.0)
     return SearchDesign(
         levels, base, goal, highest, ask.like, ask.most or MOST, forbidden, (), tuple(dict.fromkeys(left_out))
     )
+
+
+def _at_most(terms: Terms, figure: str) -> float:
+    return next((one.at_most for one in terms.limits if one.figure == figure and one.at_most is not None), math.inf)
+
+
+def _draw_limit(ask: Ask) -> float:
+    """The draw at which the battery lasts as long as is asked, W; inf where nothing is. Raises PlanError where the
+    battery is not known, or cannot last so long at all."""
+    wanted = next((one.at_least for one in ask.question.terms.limits if one.figure == HOURS and one.at_least), None)
+    if wanted is None:
+        return math.inf
+    low, high = 0.5, 300.0
+    if gives(ask.rig, low) is None:
+        raise PlanError(f"The battery's energy is not known: {wanted:g} hours cannot be asked for. Note it in Rig.")
+    for _ in range(40):
+        middle = math.sqrt(low * high)
+        found = gives(ask.rig, middle)
+        low, high = (middle, high) if found is not None and found.wh / middle >= wanted else (low, middle)
+    return low
 
 
 def _numbers(levels: Sequence[Level]) -> list[float]:
@@ -123,6 +150,8 @@ def answer(seen: Seen) -> Answer:
     found = design_.found(seen.counted, seen.failed)
     believed = design_.believed(found)
     about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
+    if design_.goal.front:
+        return _front(seen, design_, found, about)
     if found.pick is None:
         seen_ = np.flatnonzero(found.counts) if found.counts.any() else np.arange(len(design_.setups))
         likely = int(seen_[np.lexsort((believed.low_fps[seen_], found.chances[seen_].round(1)))[-1]])
@@ -147,10 +176,35 @@ def answer(seen: Seen) -> Answer:
     return replace(made, holds=chance, because=because, lacks=lacks, believed=believed)
 
 
+MOST_OF_FRONT = 6  # that are named
+
+
+def _front(seen: Seen, design_: SearchDesign, found: Found, about: Message) -> Answer:
+    """The measured setups of which none is beaten in hours and frames both, most hours first."""
+    believed = design_.believed(found)
+    at = np.flatnonzero(found.counts)
+    figure = found.belief.rate if design_.goal.figure == "mean_fps" else found.belief.low
+    frames = np.exp(np.median(figure, axis=0))
+    own = at[unbeaten(np.column_stack((-believed.draw_w[at], frames[at])))] if at.size else at
+    shown = own if own.size <= MOST_OF_FRONT else own[np.linspace(0, own.size - 1, MOST_OF_FRONT).round().astype(int)]
+    parts = tuple(
+        say("best.front-one", setup=_words(design_, int(one)), draw=Value(float(believed.draw_w[one]), "W", digits=1),
+            frames=Value(float(frames[one]), "fps", digits=0))
+        for one in shown
+    )  # fmt: skip
+    option = None
+    if found.pick is not None and (place := group_at(seen.responses, design_.setups[found.pick])) is not None:
+        option = option_of(place[1], seen.question, seen.context)
+    says = say("best.front", setups=int(own.size), parts=parts)
+    return Answer(says, None, option, because=(about, *_next(design_, found)), believed=believed)
+
+
 def _next(design_: SearchDesign, found: Found) -> list[Message]:
     if found.next is None:
         return []
     gain = Value(100 * math.expm1(found.gain), "%", digits=1)
+    if design_.goal.front:
+        return [say("best.next-front", setup=_words(design_, found.next), gain=gain)]
     return [say("best.next", setup=_words(design_, found.next), gain=gain, sure=float(found.chances[found.next]))]
 
 

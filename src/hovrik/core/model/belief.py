@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from ..facts.knob import CAP, LIMITS, Level, is_number
 from ..facts.setup import Setup
-from .twins import Twins
+from .twins import EVERY, Twins
 
 Array = NDArray[np.float64]
 
@@ -151,15 +151,33 @@ def matern(one: Array, other: Array) -> Array:
     return found
 
 
+def weighed(twins: Twins, where: Array, caps: Array, measured: Measured) -> Array:
+    """(twins,) weights after these passes, which add up to 1. where, caps : as in `believe`."""
+    return _weights(_fits(twins, where, caps, measured), twins.size)
+
+
 def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: int = 1) -> Belief:
     """What is believed after these passes. where : (c, d) of `features`; caps : (c,) fps, inf where nothing caps."""
     rng = np.random.default_rng((seed, 11, measured.at.size))
-    outcomes: dict[str, NDArray[np.float32]] = {name: getattr(twins, name) for name in NOISE}
-    count = outcomes["low"].shape[0]
+    fits = _fits(twins, where, caps, measured)
+    weights = _weights(fits, twins.size)
+    places = (rng.random() + np.arange(DRAWS)) / DRAWS
+    chosen = np.minimum(np.searchsorted(np.cumsum(weights), places), twins.size - 1)
+    drawn = {}
+    for name in NOISE:
+        base = twins.of("free" if name == "low" else name, chosen).astype(float)
+        drawn[name] = base + _residual(rng, where, fits.get(name), chosen, twins, name)
+    edge = np.log(caps)
+    low = np.minimum(drawn["low"], edge + twins.slack[chosen].astype(float))
+    return Belief(
+        low, np.minimum(drawn["rate"], edge), drawn["draw"], drawn["rise"], float(1.0 / (weights**2).sum()),
+    )  # fmt: skip
+
+
+def _fits(twins: Twins, where: Array, caps: Array, measured: Measured) -> dict[str, _Fit]:
     fits: dict[str, _Fit] = {}
-    total = np.zeros(count)
     across = matern(where, where[measured.at])
-    for name, rows in outcomes.items():
+    for name in NOISE:
         own = measured.values.get(name)
         known = np.isfinite(own) if own is not None else np.zeros(0, bool)
         if own is None or not known.any():
@@ -168,7 +186,7 @@ def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: i
         noise = _noise(name, at, y, caps)
         if measured.sds is not None and name in measured.sds:
             noise = np.hypot(noise, np.nan_to_num(measured.sds[name][known]))
-        off = y[:, None] - rows[:, at].T.astype(float)  # (n, twins)
+        off = y[:, None] - twins.of(name, EVERY, at).T.astype(float)  # (n, twins)
         cross = across[:, known]
         kernel = cross[at]
         factors, logs = [], []
@@ -179,22 +197,17 @@ def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: i
             like = -0.5 * (_DOF + y.size) * np.log1p(quad / _DOF) - np.log(np.diag(factor)).sum() + np.log(prior)
             factors.append(factor)
             logs.append(like)
-        fit = fits[name] = _Fit(at, y, noise, cross, tuple(factors), np.array(logs))
+        fits[name] = _Fit(at, y, noise, cross, tuple(factors), np.array(logs))
+    return fits
+
+
+def _weights(fits: Mapping[str, _Fit], count: int) -> Array:
+    total = np.zeros(count)
+    for fit in fits.values():
         top = fit.logs.max(axis=0)
         total += top + np.log(np.exp(fit.logs - top).sum(axis=0))
-    weights = np.exp(POWER * (total - total.max()))
-    weights /= weights.sum()
-    places = (rng.random() + np.arange(DRAWS)) / DRAWS
-    chosen = np.minimum(np.searchsorted(np.cumsum(weights), places), count - 1)
-    drawn = {}
-    for name, rows in outcomes.items():
-        base = twins.free if name == "low" else rows
-        drawn[name] = base[chosen].astype(float) + _residual(rng, where, fits.get(name), chosen, rows)
-    edge = np.log(caps)
-    low = np.minimum(drawn["low"], edge + twins.slack[chosen].astype(float))
-    return Belief(
-        low, np.minimum(drawn["rate"], edge), drawn["draw"], drawn["rise"], float(1.0 / (weights**2).sum()),
-    )  # fmt: skip
+    found: Array = np.exp(POWER * (total - total.max()))
+    return np.asarray(found / found.sum())
 
 
 def _noise(name: str, at: NDArray[np.int64], y: Array, caps: Array) -> Array:
@@ -205,7 +218,7 @@ def _noise(name: str, at: NDArray[np.int64], y: Array, caps: Array) -> Array:
 
 
 def _residual(
-    rng: np.random.Generator, where: Array, fit: _Fit | None, chosen: NDArray[np.int64], rows: NDArray[np.float32]
+    rng: np.random.Generator, where: Array, fit: _Fit | None, chosen: NDArray[np.intp], twins: Twins, name: str
 ) -> Array:  # fmt: skip
     """(draws, c) of the residual beside each chosen twin."""
     priors = np.array([prior for _, prior in AMPLITUDES])
@@ -231,7 +244,7 @@ def _residual(
         if fit is None:
             found[own] = free
             continue
-        off = fit.y - rows[np.ix_(chosen[own], fit.at)].astype(float) - free[:, fit.at]
+        off = fit.y - twins.of(name, chosen[own], fit.at).astype(float) - free[:, fit.at]
         off -= fit.noise * rng.standard_normal(off.shape)
         factor = fit.factors[place]
         gain = np.linalg.solve(factor.T, np.linalg.solve(factor, off.T))

@@ -23,10 +23,11 @@ from ..facts.known_knobs import known
 from ..facts.setup import Setup, describe
 from ..facts.terms import Aim
 from ..model.belief import NOISE, Belief, Believed, Measured, believe, features
-from ..model.twins import COUNT, Places, twins
+from ..model.known_rig import KnownTitle, twins_of
 from ..read.group import Counted
 from ..words import percent
 from .design import Told
+from .front import hypervolume, improvements
 from .grid import LadderDesign
 from .steps import Asked, Wanted
 
@@ -40,13 +41,23 @@ LIKELY = 0.5  # a setup that holds with less is not what would be stated
 LEAN = 0.005  # log of the aim, from the lowest limit to the highest
 LARGEST = 0.35  # log of the largest improvement that a pass is thought worth
 RIGHT = math.log(1.05)  # a pick this near the best is right
+PICTURE = 0.5  # log of the best picture over the poorest, against which hours weigh a tenth
+NOISE_PRIOR = (35.0, 8.0, 25.0, 12.0)  # dB at a rise of 35 K and its sd, dB a log of the rise and its sd
+NOISE_ABOUT, NOISE_SD, LEVEL_SD = math.log(35.0), 1.5, 3.0  # of a fan about such a line; of the level that is noted
+WORTH_FRONT = 0.008  # of the area of a trade-off, likewise
 ENOUGH = 6  # passes at a setup after which one that stays open is left open
+
+
+_BOUNDS = ("die_limit_c", "draw_limit_w", "noise_limit_db")
 
 
 @dataclass(frozen=True)
 class Goal:
     """What is sought. aim; edge_fps : what the judged figure must reach, 0 nothing; figure : its id; die_limit_c : of
-    the settled die, inf none; room_c : it is reckoned over; sure : chance from which a setup is stated."""
+    the settled die, inf none; room_c : it is reckoned over; sure : chance from which a setup is stated; draw_limit_w :
+    at which the battery lasts as long as is asked, inf any; noise_limit_db : inf any; front : the trade-off between
+    draw and the judged figure is sought, not one setup; picture : knobs whose levels stand from the poorest picture to
+    the best."""
 
     aim: Aim = Aim.HOURS
     edge_fps: float = 0.0
@@ -55,22 +66,27 @@ class Goal:
     die_limit_c: float = math.inf
     room_c: float = 23.0
     sure: float = 0.9
+    draw_limit_w: float = math.inf
+    noise_limit_db: float = math.inf
+    front: bool = False
+    picture: tuple[str, ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        limit = self.die_limit_c if math.isfinite(self.die_limit_c) else None
+        bounds = {name: v if math.isfinite(v := getattr(self, name)) else None for name in _BOUNDS}
         return {
             "aim": self.aim.value, "edge_fps": self.edge_fps, "target_fps": self.target_fps, "figure": self.figure,
-            "die_limit_c": limit, "room_c": self.room_c, "sure": self.sure,
+            "room_c": self.room_c, "sure": self.sure, "front": self.front, "picture": list(self.picture), **bounds,
         }  # fmt: skip
 
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> Goal:
         """The inverse of `as_dict`."""
-        limit = body["die_limit_c"]
+        bounds = {name: math.inf if (v := body.get(name)) is None else float(v) for name in _BOUNDS}
         return cls(
             Aim(body["aim"]), float(body["edge_fps"]), float(body["target_fps"]), str(body["figure"]),
-            math.inf if limit is None else float(limit), float(body["room_c"]), float(body["sure"]),
+            room_c=float(body["room_c"]), sure=float(body["sure"]), front=bool(body.get("front")),
+            picture=tuple(body.get("picture") or ()), **bounds,
         )  # fmt: skip
 
 
@@ -101,7 +117,7 @@ class Found:
 class SearchDesign:
     """levels : knob (or the three limits as one) to its levels; base : what else is set; goal; highest_w : the limit
     where none is varied; most : passes; like : lengths and seed; forbidden : setups that are never proposed; first :
-    setups to try before all others."""
+    setups to try before all others; known : what other titles measured on the same rig."""
 
     levels: Mapping[str, tuple[Level, ...]]
     base: Setup
@@ -112,6 +128,7 @@ class SearchDesign:
     forbidden: tuple[Setup, ...] = ()
     first: tuple[Setup, ...] = ()
     left_out: tuple[str, ...] = ()
+    known: tuple[KnownTitle, ...] = ()
 
     @cached_property
     def setups(self) -> tuple[Setup, ...]:
@@ -127,10 +144,6 @@ class SearchDesign:
     def caps(self) -> Array:
         """(c,) fps, inf where nothing caps."""
         return np.array([float(v) if is_number(v := one.get(CAP)) and v else math.inf for one in self.setups])
-
-    @cached_property
-    def _places(self) -> Places:
-        return Places.of(self.setups, self.highest_w)
 
     @cached_property
     def _where(self) -> Array:
@@ -151,18 +164,55 @@ class SearchDesign:
     def found(self, passes: Sequence[Counted], failed: Sequence[Setup] = ()) -> Found:
         """What is thought after these passes; deterministic."""
         measured = self._measured(passes)
-        made = twins(self._places, self.goal.target_fps, 1, COUNT)
+        made = twins_of(self.setups, self.goal.target_fps, self.highest_w, self.known)
         belief = believe(made, self._where, self.caps, measured, self.like.seed)
         counts = np.bincount(measured.at, minlength=len(self.setups)).astype(np.int64)
         never = {*failed, *self.forbidden}
         gone = np.array([one in never for one in self.setups])
-        return judged(belief, self.goal, counts, gone, self._minutes(passes), self._lean)
+        return judged(
+            belief,
+            self.goal,
+            counts,
+            gone,
+            self._minutes(passes),
+            self._lean,
+            self._noise(passes, belief),
+            self._picture,
+        )
+
+    def _noise(self, passes: Sequence[Counted], belief: Belief) -> Array | None:
+        """(draws, c) dB at the settled die: a line over the log of its rise, drawn from what passes told and a wide
+        prior. A fan follows the die, so that its speed settles where the die does."""
+        rows = [(rise, noise) for one in passes if (noise := one.figures.value("noise_db")) is not None
+                and not math.isnan(rise := rise_of(one, self.goal.room_c))]  # fmt: skip
+        if not rows or not math.isfinite(self.goal.noise_limit_db):
+            return None
+        rise, noise = np.array(rows).T
+        level, level_sd, slope, slope_sd = NOISE_PRIOR
+        x = np.column_stack((np.ones(rise.size), rise - NOISE_ABOUT))
+        precision = np.diag([level_sd**-2, slope_sd**-2]) + x.T @ x / NOISE_SD**2
+        covariance = np.linalg.inv(precision)
+        mean = covariance @ (np.array([level / level_sd**2, slope / slope_sd**2]) + x.T @ noise / NOISE_SD**2)
+        rng = np.random.default_rng((self.like.seed, 31, rise.size))
+        lines = rng.multivariate_normal(mean, covariance, belief.rise.shape[0])
+        level_off = LEVEL_SD * rng.standard_normal((belief.rise.shape[0], 1))
+        found: Array = lines[:, :1] + lines[:, 1:] * (belief.rise - NOISE_ABOUT) + level_off
+        return found
+
+    @cached_property
+    def _picture(self) -> Array:
+        """(c,) how good each looks, 0 the poorest, 1 the best of every knob of the picture."""
+        found = np.zeros(len(self.setups))
+        for key in self.goal.picture:
+            places = {level: at for at, level in enumerate(self.levels[key])}
+            found += np.array([places[one[key]] / max(len(places) - 1, 1) for one in self.setups])
+        return found / max(len(self.goal.picture), 1)
 
     @property
     def _lean(self) -> Array:
         """(c,) how far each is put behind one of a lower limit that does the same: a limit that does not bind today
         does on a warmer day, or in a heavier scene."""
-        limits = np.log(np.array(self._places.limit_w))
+        limits = np.log([float(one.static_limit_w or self.highest_w) for one in self.setups])
         found: Array = LEAN * (limits - limits.min()) / max(float(np.ptp(limits)), 1e-9)
         return found
 
@@ -172,7 +222,7 @@ class SearchDesign:
         return Believed(
             self.setups, found.chances, np.exp(np.median(belief.draw, axis=0)), np.exp(np.median(belief.low, axis=0)),
             found.counts, found.pick, found.next, found.sure,
-            self._why(found, found.next) if found.next is not None else "",
+            (self._why_front if self.goal.front else self._why)(found, found.next) if found.next is not None else "",
         )  # fmt: skip
 
     def ask(self, told: Told) -> Asked:
@@ -188,6 +238,10 @@ class SearchDesign:
         found = self.found(told.passes, told.failed)
         left = self.most - told.batches
         pick = found.pick
+        if self.goal.front:
+            if found.next is None or found.gain < WORTH_FRONT:
+                return Asked((), "nothing widens the trade-off by more than it costs")
+            return self._wanted(found.next, told.batches, self._why_front(found, found.next))
         if pick is not None and (found.gain < WORTH or found.next is None or left <= FRESH):
             is_sure = found.chances[pick] >= self.goal.sure
             if found.counts[pick] < (1 + FRESH if is_sure else ENOUGH):
@@ -208,6 +262,13 @@ class SearchDesign:
         return (
             f"{describe(self.setups[at])}: meets all limits with {chance}, and promises "
             f"{100 * math.expm1(found.gain):.1f} % more than what would be stated now"
+        )
+
+    def _why_front(self, found: Found, at: int) -> str:
+        chance = percent(float(found.chances[at]))
+        return (
+            f"{describe(self.setups[at])}: meets all limits with {chance}, and widens the trade-off of hours and "
+            f"frames by {100 * math.expm1(found.gain):.1f} %"
         )
 
     def _why_fresh(self, found: Found, pick: int) -> str:
@@ -236,7 +297,7 @@ class SearchDesign:
             "low": np.array([value(one, self.goal.figure) for _, one in rows]),
             "rate": np.array([value(one, "mean_fps") for _, one in rows]),
             "draw": np.array([value(one, "draw_w") for _, one in rows]),
-            "rise": np.array([_rise(one, self.goal.room_c) for _, one in rows]),
+            "rise": np.array([rise_of(one, self.goal.room_c) for _, one in rows]),
         }  # fmt: skip
         reading = np.array([_rise_sd(one, self.goal.room_c) for _, one in rows])
         return Measured(at, values, {"rise": reading})
@@ -252,7 +313,7 @@ class SearchDesign:
             **self.like.as_dict(), "levels": {key: list(levels) for key, levels in self.levels.items()},
             "base": self.base.as_dict(), "goal": self.goal.as_dict(), "highest_w": self.highest_w, "most": self.most,
             "forbidden": [one.as_dict() for one in self.forbidden], "first": [one.as_dict() for one in self.first],
-            "left_out": list(self.left_out),
+            "left_out": list(self.left_out), "known": [one.as_dict() for one in self.known],
         }  # fmt: skip
 
     @classmethod
@@ -262,23 +323,31 @@ class SearchDesign:
             {key: tuple(levels) for key, levels in body["levels"].items()}, Setup(body["base"]),
             Goal.from_dict(body["goal"]), float(body["highest_w"]), LadderDesign.from_dict(body), int(body["most"]),
             tuple(map(Setup, body.get("forbidden") or ())), tuple(map(Setup, body.get("first") or ())),
-            tuple(body.get("left_out") or ()),
+            tuple(body.get("left_out") or ()), tuple(map(KnownTitle.from_dict, body.get("known") or ())),
         )  # fmt: skip
 
 
 def judged(
     belief: Belief, goal: Goal, counts: NDArray[np.int64], gone: NDArray[np.bool_] | None = None,
-    minutes: Array | None = None, lean: Array | None = None,
+    minutes: Array | None = None, lean: Array | None = None, noise: Array | None = None,
+    picture: Array | None = None,
 ) -> Found:  # fmt: skip
     """What draws of a belief come to. counts : (c,) passes a candidate; gone : not to be proposed; minutes : a pass;
-    lean : by how much each is put behind others that are worth the same (log)."""
-    worth = _worth(belief, goal) - (lean if lean is not None else 0.0)
+    lean : by how much each is put behind others that are worth the same (log); noise : (draws, c) dB, None where
+    nothing tells it; picture : (c,) how good each looks, 0 to 1."""
+    worth = _worth(belief, goal, picture) - (lean if lean is not None else 0.0)
     holds = np.ones(worth.shape, bool)
+    figure = belief.rate if goal.figure == "mean_fps" else belief.low
     if goal.edge_fps > 0:
-        figure = belief.rate if goal.figure == "mean_fps" else belief.low
         holds &= figure >= math.log(goal.edge_fps)
+    within = np.ones(worth.shape, bool)  # every limit but the floor
     if math.isfinite(goal.die_limit_c):
-        holds &= goal.room_c + np.exp(belief.rise) <= goal.die_limit_c
+        within &= goal.room_c + np.exp(belief.rise) <= goal.die_limit_c
+    if math.isfinite(goal.draw_limit_w):
+        within &= belief.draw <= math.log(goal.draw_limit_w)
+    if noise is not None and math.isfinite(goal.noise_limit_db):
+        within &= noise <= goal.noise_limit_db
+    holds &= within
     chances = holds.mean(axis=0)
     usable = np.ones(worth.shape[1], bool) if gone is None else ~gone
     seen = np.flatnonzero((counts > 0) & usable)
@@ -286,11 +355,14 @@ def judged(
     pick = _pick(seen, worth, holds, best, chances, goal.sure)
     floor = np.where(np.isfinite(best), best - LARGEST, 0.0)
     now = floor if pick is None else np.where(holds[:, pick], np.maximum(worth[:, pick], floor), floor)
-    gains = np.where(holds, np.clip(worth - now[:, None], 0.0, LARGEST), 0.0).mean(axis=0)
+    if goal.front:
+        gains = _front_gains(belief.draw, figure, seen, within)
+    else:
+        gains = np.where(holds, np.clip(worth - now[:, None], 0.0, LARGEST), 0.0).mean(axis=0)
     gains *= np.where(counts > 0, _told_anew(belief), 1.0)
     rates = gains / (minutes if minutes is not None else 1.0)
     rates[~usable] = -1.0
-    if pick is not None:
+    if pick is not None and not goal.front:
         rates[pick] = -1.0
     at = int(rates.argmax())
     sure = 0.0
@@ -300,6 +372,17 @@ def judged(
         belief, worth, holds, pick, sure, at if rates[at] > 0 else None, float(gains[at]) if rates[at] > 0 else 0.0,
         counts,
     )  # fmt: skip
+
+
+def _front_gains(draw: Array, figure: Array, seen: NDArray[np.int64], within: NDArray[np.bool_]) -> Array:
+    """(c,) by how much a pass of each is expected to widen the trade-off of hours and frames (log of its area)."""
+    hours, frames = np.exp(-draw), np.exp(figure)
+    reference = np.array([np.median(hours, axis=0).min(), np.median(frames, axis=0).min()])
+    added = improvements(hours, frames, seen, within, reference).mean(axis=0)
+    known = np.median(hours, axis=0)[seen], np.median(frames, axis=0)[seen]
+    area = hypervolume(np.column_stack(known), reference) if seen.size else 0.0
+    found: Array = np.log1p(added / area) if area > 0 else added / max(float(added.max()), 1e-12) * LARGEST
+    return found
 
 
 def _told_anew(belief: Belief) -> Array:
@@ -326,8 +409,10 @@ def _pick(
     return int(likely[(right + chances[likely] / 10).argmax()])
 
 
-def _worth(belief: Belief, goal: Goal) -> Array:
+def _worth(belief: Belief, goal: Goal, picture: Array | None) -> Array:
     """(draws, c) of the aim, logs, more is better."""
+    if goal.aim is Aim.PICTURE and picture is not None:
+        return PICTURE * picture + 0.1 * -belief.draw
     if goal.aim is Aim.FRAMES:
         return belief.low + 0.02 * -belief.draw
     if goal.aim is Aim.QUIET:
@@ -335,7 +420,8 @@ def _worth(belief: Belief, goal: Goal) -> Array:
     return -belief.draw
 
 
-def _rise(one: Counted, room_c: float) -> float:
+def rise_of(one: Counted, room_c: float) -> float:
+    """Log of the settled die's rise over the room of a pass (K), nan where it is not told. room_c : where none is."""
     die = one.figures.value("die_c")
     room = one.point.number("room_c")
     over = die - (room if room is not None else room_c) if die is not None else 0.0

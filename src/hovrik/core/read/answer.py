@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 from .. import words
@@ -155,7 +156,7 @@ def metrics_of(group: Group, question: Question, context: Context) -> dict[str, 
     for key, mean in group.means.items():
         found[key] = mean.estimate(BY_ID[key].unit)
     draw, rate = group.draw, group.rate
-    if (time := _hours(group, question, context)) is not None:
+    if (time := hours_of(group, question, context)) is not None:
         found["hours"] = time
     if draw and rate:
         joules = math.exp(draw.mean - rate.mean)
@@ -164,7 +165,12 @@ def metrics_of(group: Group, question: Question, context: Context) -> dict[str, 
     return found
 
 
-def _hours(group: Group, question: Question, context: Context) -> Estimate | None:
+def _bounds(group: Group | None, question: Question, context: Context) -> list[Message]:
+    """How a group keeps its bounds."""
+    return limits.reasons(group, question.terms.limits, partial(hours_of, question=question, context=context))
+
+
+def hours_of(group: Group, question: Question, context: Context) -> Estimate | None:
     """Hours on the battery, None where they are not asked for or cannot be told."""
     if group.draw is None or context.rig is None or question.source is not Source.BATTERY:
         return None
@@ -227,7 +233,10 @@ def stated(
     else:
         missing.append(say("missing.settled", why=group.why.get("die_c", "no die temperature was recorded")))
     if alone:
-        because = (*limits.reasons(group, question.terms.limits), *_of_option(group, context, metrics))
+        because = (
+            *_bounds(group, question, context),
+            *_of_option(group, context, metrics),
+        )
         because = (*because, *_gained(group, responses, question, context))
         return Answer(say("stated-alone", parts=tuple(parts)), group.holds, option, because=because,
                       lacks=tuple(missing))  # fmt: skip
@@ -256,7 +265,7 @@ def _gained(group: Group, responses: Sequence[Response], question: Question, con
     said: list[Message] = []
     for other in (one for response in responses for one in response.groups if one.reference and one is not group):
         parts: list[Message] = []
-        mine, its = (_hours(one, question, context) for one in (group, other))
+        mine, its = (hours_of(one, question, context) for one in (group, other))
         if mine is not None and its is not None:
             more = mine.value - its.value
             parts.append(say("gained.more-time" if more > 0 else "gained.less-time", time=abs(more)))
@@ -319,7 +328,7 @@ def _up_words(response: Response, up: Group, group: Group, question: Question, c
         return _short_words(up, name, floor) or say("less-unjudged", step=name)
     costs = say("costs-unknown")
     if group.draw and up.draw:
-        other, mine = (_hours(one, question, context) for one in (up, group))
+        other, mine = (hours_of(one, question, context) for one in (up, group))
         more = up.draw.value - group.draw.value
         noise = 2 * math.hypot(up.draw.value_se, group.draw.value_se)
         if other and mine and energy.is_practical(mine.value, other.value):
@@ -389,7 +398,7 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
         return Answer(says, None, None, marks=found, because=reasons, lacks=(lacks,))
     broken = next((g for g in judged if (g.floor_holds or 0.0) >= question.terms.sure), None)
     if broken is not None:
-        bounds = tuple(limits.reasons(broken, question.terms.limits))
+        bounds = tuple(_bounds(broken, question, context))
         says = say("bound.broken", level=response.factor.words(broken.level), target=target, bounds=bounds)
         return Answer(says, broken.holds, None, marks=found, because=reasons, lacks=(say("missing.bound"),))
     best = max(judged, key=lambda group: group.holds or 0.0)
@@ -468,7 +477,7 @@ def _reasons(
         edge = Value(floor.edge, digits=1)
         said.append(say("tolerance", share=1 - floor.edge / floor.value, edge=edge, target=floor.value))
     if group is not None:
-        said += limits.reasons(group, question.terms.limits)
+        said += _bounds(group, question, context)
     said += _of_option(group, context, metrics)
     return tuple(said)
 

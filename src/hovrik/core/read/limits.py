@@ -3,26 +3,31 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from ..facts.knob import inside
-from ..facts.terms import Limit
+from ..facts.terms import HOURS, Limit
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID
+from ..stats.estimate import Estimate
 from .group import Group
 from .response import Response
 
+HoursOf = Callable[[Group], Estimate | None]
+NOISE_SD = 3.0  # of the sound level that is noted with a rig, dB
 
-def with_limits(responses: Sequence[Response], limits: Sequence[Limit]) -> list[Response]:
-    """Responses whose groups hold floor and limits; one whose figure is not known is not judged by it."""
+
+def with_limits(responses: Sequence[Response], limits: Sequence[Limit], hours_of: HoursOf) -> list[Response]:
+    """Responses whose groups hold floor and limits; one whose figure is not known is not judged by it. hours_of : of a
+    group on the battery, None where they are not known."""
     if not limits:
         return list(responses)
-    return [replace(one, groups=tuple(_judged(group, limits) for group in one.groups)) for one in responses]
+    return [replace(one, groups=tuple(_judged(group, limits, hours_of) for group in one.groups)) for one in responses]
 
 
-def _judged(group: Group, limits: Sequence[Limit]) -> Group:
-    chances = [chance for limit in limits if (chance := kept(group, limit)) is not None]
+def _judged(group: Group, limits: Sequence[Limit], hours_of: HoursOf) -> Group:
+    chances = [chance for limit in limits if (chance := kept(group, limit, hours_of)) is not None]
     if not chances or group.holds is None:
         return group
     factor = math.prod(chances)
@@ -30,14 +35,18 @@ def _judged(group: Group, limits: Sequence[Limit]) -> Group:
     return replace(group, holds=group.holds * factor, of_100=of_100, floor_holds=group.holds)
 
 
-def kept(group: Group, limit: Limit) -> float | None:
+def kept(group: Group, limit: Limit, hours_of: HoursOf) -> float | None:
     """Probability that a group keeps a bound; None where its figure is not known."""
     from scipy.special import ndtr
 
-    mean = group.mean(limit.figure)
-    if mean is None:
+    known = _known(group, limit.figure, hours_of)
+    if known is None:
         return None
-    value, se = mean.value, max(mean.value_se, 1e-9)
+    value, se = known.value, 1e-9
+    if known.low is not None and known.high is not None:
+        se = max((known.high - known.low) / 3.92, 1e-9)
+    if limit.figure == "noise_db":
+        se = math.hypot(se, NOISE_SD)
     found = 1.0
     if limit.at_most is not None:
         found *= float(ndtr((limit.at_most - value) / se))
@@ -46,18 +55,30 @@ def kept(group: Group, limit: Limit) -> float | None:
     return found
 
 
-def reasons(group: Group | None, limits: Sequence[Limit]) -> list[Message]:
+def _known(group: Group | None, figure: str, hours_of: HoursOf) -> Estimate | None:
+    if group is None:
+        return None
+    if figure == HOURS:
+        return hours_of(group)
+    mean = group.mean(figure)
+    return mean.estimate(BY_ID[figure].unit) if mean is not None and figure in BY_ID else None
+
+
+def reasons(group: Group | None, limits: Sequence[Limit], hours_of: HoursOf) -> list[Message]:
     """How the stated group keeps its bounds, or that a bound could not be judged."""
     said: list[Message] = []
     for limit in limits:
-        figure = BY_ID[limit.figure]
-        bound = limit.at_most if limit.at_most is not None else limit.at_least
-        mean = group.mean(limit.figure) if group is not None else None
-        edge = Value(bound or 0.0, figure.unit)
-        if mean is None:
-            said.append(say("bound.unknown", figure=inside(figure.label), bound=edge))
+        label, unit = ("hours", "h") if limit.figure == HOURS else (BY_ID[limit.figure].label, BY_ID[limit.figure].unit)
+        is_most = limit.at_most is not None
+        bound = limit.at_most if is_most else limit.at_least
+        known, edge = _known(group, limit.figure, hours_of), Value(bound or 0.0, unit)
+        if known is None:
+            said.append(
+                say("bound.unknown-most" if is_most else "bound.unknown-least", figure=inside(label), bound=edge)
+            )
             continue
-        estimate = mean.estimate(figure.unit)
-        value = Value(estimate.value, figure.unit, estimate.low, estimate.high)
-        said.append(say("bound.kept", figure=inside(figure.label), value=value, bound=edge))
+        value = Value(known.value, unit, known.low, known.high)
+        said.append(
+            say("bound.kept-most" if is_most else "bound.kept-least", figure=inside(label), value=value, bound=edge)
+        )
     return said
