@@ -147,7 +147,9 @@ class Monkey:
     def edit(self):
         """An edit of the question or the plan, each on its own."""
         line, plan = self.window.question_line, self.window.stage("Plan")
-        field = self.rng.choice([line.target, plan.to_w, plan.repeats, plan.pass_s, plan.room_c])
+        field = self.rng.choice(
+            [line.target, plan.knobs.to_w, plan.knobs.repeats, plan.knobs.pass_s, plan.knobs.room_c]
+        )
         wanted = field.value() + self.rng.choice([-1, 1]) * field.singleStep()
         return lambda: field.setValue(wanted)
 

@@ -57,9 +57,9 @@ def test_another_rig_brings_a_slot_of_its_own_and_the_last_one_comes_back(window
 def test_a_decimal_comma_is_a_decimal_mark_everywhere(window, text):
     click(window.stage_buttons["Plan"])
     plan = window.stage("Plan")
-    type_number(plan.to_w, text)
-    assert plan.to_w.value() == 12.5 and window.session.design.to_w == 12.5
-    type_number(plan.room_c, text)
+    type_number(plan.knobs.to_w, text)
+    assert plan.knobs.to_w.value() == 12.5 and window.session.design.to_w == 12.5
+    type_number(plan.knobs.room_c, text)
     assert window.session.room_c == 12.5
 
 
@@ -93,9 +93,9 @@ def test_undo_works_with_the_focus_in_a_field_without_edits_of_its_own(window, q
     click(window.stage_buttons["Plan"])
     plan, session = window.stage("Plan"), window.session
     before = session.design.to_w
-    type_number(plan.to_w, "15")
+    type_number(plan.knobs.to_w, "15")
     assert session.design.to_w == 15
-    for field in (plan.to_w, plan.step_w):
+    for field in (plan.knobs.to_w, plan.knobs.step_w):
         field.setFocus()
         QTest.keyClick(field, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         assert session.design.to_w == before
@@ -314,9 +314,9 @@ def test_disabled_fields_look_disabled(window):
     click(window.stage_buttons["Plan"])
     plan = window.stage("Plan")
     window.setFocus()
-    enabled = plan.to_w.grab().toImage()
-    plan.to_w.setEnabled(False)
-    assert plan.to_w.grab().toImage() != enabled
+    enabled = plan.knobs.to_w.grab().toImage()
+    plan.knobs.to_w.setEnabled(False)
+    assert plan.knobs.to_w.grab().toImage() != enabled
 
 
 @pytest.mark.parametrize("text", ["{", '{"a": 1,}', "[1 2]"])

@@ -61,9 +61,11 @@ def test_every_place_follows_from_the_next_start_on(demo_copy, qtbot, fahrenheit
                 qtbot.wait(20)
                 seen += texts(window)
             assert "die, settled F" in seen and "die, settled C" not in seen
-            assert window.stage("Plan").room_c.suffix() == " F"
+            assert window.stage("Plan").knobs.room_c.suffix() == " F"
             assert " F settled" in seen and " C settled" not in seen
-            assert window.stage("Plan").room_c.value() == pytest.approx(degrees.shown(window.session.room_c), abs=0.05)
+            assert window.stage("Plan").knobs.room_c.value() == pytest.approx(
+                degrees.shown(window.session.room_c), abs=0.05
+            )
     finally:
         remember(DEGREES, "C")
 

@@ -67,7 +67,7 @@ def test_every_entry_of_the_menu_has_words_and_no_key_is_given_twice(window):
 
 def test_undo_is_named_after_what_it_undoes(window):
     window.show_stage("Plan")
-    window.stage("Plan").to_w.setValue(15)
+    window.stage("Plan").knobs.to_w.setValue(15)
     assert any("Undo" in a.text() and len(a.text()) > len("Undo ") for a in window.undo_actions)
 
 

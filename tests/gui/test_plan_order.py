@@ -1,5 +1,7 @@
 """The order of a plan, edited: by buttons, keys, drag in list and picture; what is stored and run is what is shown."""
 
+from dataclasses import replace
+
 import pytest
 from helpers.window import click, opened
 from PyQt6.QtCore import QPointF, Qt
@@ -40,12 +42,34 @@ def test_passes_are_moved_dropped_and_repeated_by_keys_and_undone(window):
     rows = shown(plan)
     assert len(rows) == 8 and rows[1] == rows[2]
     click(plan.edits["controls"])
-    assert session.sequence.count(A_CONTROL) == 3 and len(shown(plan)) == 11
+    assert session.order.places.count(A_CONTROL) == 3 and len(shown(plan)) == 11
     for _ in range(4):
         session.undo_stack.undo()
     assert shown(plan) == before
     click(plan.edits["as_was"])
-    assert session.sequence == ()
+    assert not session.order
+
+
+def test_a_pinned_pass_stays_while_others_move_round_it(window):
+    plan, session = window.stage("Plan"), window.session
+    commands.set_design(session, replace(SMALL, pass_s=60), "all")
+    before = shown(plan)
+    plan.order.setFocus()
+    plan.order.setCurrentRow(1)
+    QTest.keyClick(plan.order, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert shown(plan)[1] == f"{before[1]}  (pinned)"
+    plan.order.setCurrentRow(0)
+    QTest.keyClick(plan.order, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert shown(plan)[:3] == [before[2], f"{before[1]}  (pinned)", before[0]] and plan.order.currentRow() == 2
+    plan.order.setCurrentRow(1)
+    click(plan.edits["earlier"])
+    assert shown(plan)[0] == before[2] and "pinned" in plan.printed.text()
+    plan.minutes.show_value(5)
+    click(plan.edits["fit"])
+    assert f"{before[1]}  (pinned)" in shown(plan) and len(shown(plan)) < 8
+    for _ in range(3):
+        session.undo_stack.undo()
+    assert shown(plan) == before
 
 
 def test_a_block_is_dragged_over_time(window):

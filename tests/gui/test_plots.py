@@ -8,17 +8,21 @@ import pytest
 from helpers.build import QUESTION, counted, ladder_passes, of_figures
 from PyQt6.QtWidgets import QApplication
 
-from hovrik.app.plots.live import ChargePlot, LiveTraces
+from hovrik.app.plots.live import LiveTraces
 from hovrik.app.plots.pyramid import Pyramid
 from hovrik.app.plots.response_plot import RatePlot, WorthPlot, gain_of, per_watt_of, points_of
+from hovrik.app.plots.schedule_plot import SchedulePlot
 from hovrik.app.plots.trace import DistributionPlot, FrameTracePlot
 from hovrik.app.start import make_application
 from hovrik.app.theme import tokens
 from hovrik.bench.protocol import Sample
 from hovrik.core.facts.factor import of_knob
 from hovrik.core.facts.knob import Knob, Order
+from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import static
 from hovrik.core.passes.trace import Channel
+from hovrik.core.plan.ahead import Ahead
+from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.core.read import marks, response
 
 TRUTH = {w: 60 * (1 - np.exp(-0.16 * (w - 2))) for w in range(8, 16)}
@@ -177,12 +181,16 @@ def test_ranges_move_in_steps():
     assert plot.plotItem.vb.viewRange()[1] == first == pytest.approx([10.0, 15.0], abs=0.2)
 
 
-def test_charge_plot():
-    plot = ChargePlot()
-    plot.show_charge((0.9, 0.8), (0.51, 1.0))
-    assert plot.data["charge_percent"].tolist() == [90, 80] and plot.read_out(2, 0) == "after pass 2: 80 %"
-    plot.show_charge((), (0.51, 1.0))
-    assert plot.data == {}
+def test_charge_and_die_over_a_plan():
+    plot = SchedulePlot()
+    passes = ordered_passes(LadderDesign(10, 12, 1, 40.0, repeats=1), Rig("r", "R", 5, 25))
+    minutes = np.array([0.0, 1.0, 2.0])
+    lines = Ahead(minutes, np.array([1.0, 0.9, 0.8]), minutes, np.array([30.0, 50.0, 60.0]))
+    plot.show_passes(passes, (), 0.0, None, lines, (0.51, 1.0))
+    assert plot.data["charge_percent"] == [100, 90, 80] and plot.data["die_c"] == [30, 50, 60]
+    assert plot.read_out(1.5, 4.0) == "minute 2, charge 85 %, die 55 C, predicted" and len(plot.data["pass"]) == 3
+    plot.show_passes(passes, (), 0.0, None, Ahead(minutes, np.empty(0), np.empty(0), np.empty(0)))
+    assert "charge_percent" not in plot.data and plot.read_out(1.5, 4.0) == ""
 
 
 def luminance(colour):

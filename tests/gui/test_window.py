@@ -94,7 +94,7 @@ def test_plan_refuses_what_the_rig_does_not_allow(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         click(window.stage_buttons["Plan"])
         plan = window.stage("Plan")
-        type_number(plan.to_w, "45")
+        type_number(plan.knobs.to_w, "45")
         assert "above the allowed 28 W. Choose 4 to 28 W." in plan.problem.text() and plan.problem.isVisible()
         assert not plan.start.isEnabled() and plan.figures["passes"].text() == "–"
         window.start_sweep()
@@ -255,7 +255,7 @@ def test_run_sheet_holds_every_pass_and_refuses_a_bad_folder(demo_copy, tmp_path
 @pytest.mark.parametrize(
     ("stage", "page", "pick", "typed", "kept"),
     [
-        ("Plan", None, lambda s: s.to_w, "17", lambda w: w.session.design.to_w == 17),
+        ("Plan", None, lambda s: s.knobs.to_w, "17", lambda w: w.session.design.to_w == 17),
         (
             "Rig",
             "Machine",

@@ -34,15 +34,16 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         assert "No passes answer this yet" in window.answer_panel.sentence.text()
         click(window.stage_buttons["Plan"])
         plan = window.stage("Plan")
-        for field, text in ((plan.from_w, "11"), (plan.to_w, "15"), (plan.step_w, "1"), (plan.repeats, "3"),
-                            (plan.pass_s, "30"), (plan.soak_s, "20")):  # fmt: skip
+        form = plan.knobs
+        for field, text in ((form.from_w, "11"), (form.to_w, "15"), (form.step_w, "1"), (form.repeats, "3"),
+                            (form.pass_s, "30"), (form.soak_s, "20")):  # fmt: skip
             type_number(field, text)
-        plan.has_heat.setChecked(False)
+        plan.knobs.has_heat.setChecked(False)
         assert plan.figures["passes"].text() == "15" and plan.order.count() == 15
         assert "min" in plan.figures["time"].text() and plan.figures["recharges"].text() == "0"
         assert len({plan.order.item(n).text().split(".  ")[1] for n in range(5)}) == 5
         window.session.undo_stack.undo()
-        assert plan.has_heat.isChecked()
+        assert plan.knobs.has_heat.isChecked()
         window.session.undo_stack.redo()
         with qtbot.waitSignal(window.runner.ended, timeout=60_000):
             click(plan.start)
@@ -78,7 +79,7 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         assert window.stack.currentWidget() is window.stage("Keep")  # where it was left
         assert "Saltmarsh Couriers" in texts(window.stage("Keep"))
         click(window.stage_buttons["Plan"])
-        assert window.stage("Plan").from_w.value() == 11
+        assert window.stage("Plan").knobs.from_w.value() == 11
         window.stage("Keep").import_from(tmp_path / "profile.json")
         assert "Imported profile.json" in window.stage("Keep").message.text()
 

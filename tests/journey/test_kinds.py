@@ -7,9 +7,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
+from hovrik.core.facts.setup import static
 from hovrik.core.kinds.table import KINDS
 from hovrik.core.plan.grid import LadderDesign
-from hovrik.service import sweeps
+from hovrik.service import profiles, sweeps
 from hovrik.service.planning import with_part
 from hovrik.store.notebook import Notebook
 
@@ -62,7 +63,7 @@ def test_a_first_look(window, qtbot):
 def test_the_lowest_watts_pass_by_pass(window, qtbot):
     plan = window.stage("Plan")
     window.show_stage("Plan")
-    plan.how.setCurrentIndex(plan.how.findData("search"))
+    plan.knobs.how.setCurrentIndex(plan.knobs.how.findData("search"))
     assert plan.figures["passes"].text() == "1" and "more follow" in plan.note.text()
     made = run(window, qtbot)
     assert 1 <= made <= 14
@@ -75,8 +76,8 @@ def test_the_best_setup_is_found_verified_and_steered(window, qtbot):
     ask(window, "best")
     window.show_stage("Plan")
     plan = window.stage("Plan")
-    plan.options.setText("boost=off,on; cap_fps=40,none")
-    plan.options.editingFinished.emit()
+    plan.knobs.options.setText("boost=off,on; cap_fps=40,none")
+    plan.knobs.options.editingFinished.emit()
     assert plan.figures["passes"].text() == "1" and "more follow" in plan.note.text()
     made = run(window, qtbot)
     assert 4 <= made <= 20
@@ -109,11 +110,11 @@ def test_whether_a_knob_pays(window, qtbot):
     window.show_stage("Plan")
     plan = window.stage("Plan")
     assert "Which knob" in plan.problem.text() and not plan.start.isEnabled()
-    plan.knob.setCurrentIndex(plan.knob.findData("boost"))
-    assert plan.levels.text() and plan.start.isEnabled() and plan.figures["passes"].text() == "8"
-    plan.levels.setFocus()
-    plan.levels.setText("off")
-    QTest.keyClick(plan.levels, Qt.Key.Key_Return)
+    plan.knobs.knob.setCurrentIndex(plan.knobs.knob.findData("boost"))
+    assert plan.knobs.levels.text() and plan.start.isEnabled() and plan.figures["passes"].text() == "8"
+    plan.knobs.levels.setFocus()
+    plan.knobs.levels.setText("off")
+    QTest.keyClick(plan.knobs.levels, Qt.Key.Key_Return)
     assert "one level only" in plan.problem.text()
     window.session.undo_stack.undo()
     assert plan.start.isEnabled()
@@ -121,6 +122,57 @@ def test_whether_a_knob_pays(window, qtbot):
     qtbot.waitUntil(lambda: bool(answer(window).contrasts), timeout=20_000)
     figures = {one.figure for one in answer(window).contrasts}
     assert {"draw_w", "package_w"} <= figures and answer(window).sentence
+
+
+def test_a_recipe_is_what_a_knob_is_asked_around(window, qtbot):
+    """Typed, then taken from a profile that was kept; what is asked about stays out of it, what cannot be is said."""
+    ask(window, "knob")
+    window.show_stage("Plan")
+    plan, session = window.stage("Plan"), window.session
+    form = plan.knobs
+    form.knob.setCurrentIndex(form.knob.findData("boost"))
+
+    def setups():
+        return {one.setup for one in session.planned_passes()[0]}
+
+    def typed(text):
+        form.recipe.setFocus()
+        form.recipe.selectAll()
+        QTest.keyClicks(form.recipe, text)
+        QTest.keyClick(form.recipe, Qt.Key.Key_Return)
+
+    typed("limit_w=11; cap_fps=30; boost=on; refresh_hz=60")
+    assert {(s.static_limit_w, s["cap_fps"], s["refresh_hz"]) for s in setups()} == {(11.0, 30.0, 60.0)}
+    assert {s["boost"] for s in setups()} == {"off", "on"}
+    assert form.recipe.text() == "limit_w=11; cap_fps=30; refresh_hz=60"
+    typed("limit_w=900")
+    assert "outside this rig's range" in plan.problem.text()
+    typed("warp=9")
+    assert "cannot be read" in plan.problem.text() and {s.static_limit_w for s in setups()} == {11.0}
+    typed(" ")
+    assert "refresh_hz" not in next(iter(setups()))
+    question = session.question
+    body = {**{k: question.keys[k] for k in ("rig", "slot", "title", "scene")}, "source": "battery",
+            "setup": static(9.0, 35.0).as_dict()}  # fmt: skip
+    profiles.keep(session.notebook, body)
+    session.question_changed.emit()
+    form.profile.setCurrentIndex(form.profile.findText("9 W, cap 35"))
+    assert {(s.static_limit_w, s["cap_fps"]) for s in setups()} == {(9.0, 35.0)}
+    session.undo_stack.undo()
+    assert {s.static_limit_w for s in setups()} != {9.0}
+
+
+def test_the_slider_goes_from_minutes_to_resolution(window, qtbot):
+    window.show_stage("Plan")
+    plan = window.stage("Plan")
+    before = plan.totals.minutes, plan.note.text()
+    plan.knobs.finer.setFocus()
+    QTest.keyClick(plan.knobs.finer, Qt.Key.Key_Right)
+    QTest.keyClick(plan.knobs.finer, Qt.Key.Key_Right)
+    assert window.session.design.repeats == plan.knobs.repeats.value() == plan.knobs.finer.value()
+    assert plan.totals.minutes > before[0] and plan.note.text() != before[1]
+    window.session.undo_stack.undo()
+    assert plan.knobs.finer.value() == window.session.design.repeats
 
 
 def test_which_os(window, qtbot):
@@ -151,9 +203,9 @@ def test_a_knob_flipped_while_playing(window, qtbot):
     ask(window, "flip")
     window.show_stage("Plan")
     plan = window.stage("Plan")
-    plan.knob.setCurrentIndex(plan.knob.findData("boost"))
+    plan.knobs.knob.setCurrentIndex(plan.knobs.knob.findData("boost"))
     assert plan.figures["passes"].text() == "4" and "more follow" in plan.note.text()
-    assert not plan.pass_s.isVisible() and plan.start.isEnabled()
+    assert not plan.knobs.pass_s.isVisible() and plan.start.isEnabled()
     made = run(window, qtbot)
     assert made >= 4 and made % 2 == 0
     qtbot.waitUntil(lambda: "pair" in answer(window).sentence, timeout=20_000)
@@ -170,9 +222,9 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     window.show_stage("Plan")
     plan = window.stage("Plan")
     assert "takes 2 to 11" in plan.problem.text()
-    plan.options.setFocus()
-    plan.options.setText("boost=off,on; refresh_hz=60,80")
-    QTest.keyClick(plan.options, Qt.Key.Key_Return)
+    plan.knobs.options.setFocus()
+    plan.knobs.options.setText("boost=off,on; refresh_hz=60,80")
+    QTest.keyClick(plan.knobs.options, Qt.Key.Key_Return)
     assert plan.figures["passes"].text() == "36" or plan.figures["passes"].text() == "12"
     assert window.session.question.parts["over"] == "boost"
     ask(window, "lowest-watts")

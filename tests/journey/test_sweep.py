@@ -224,6 +224,28 @@ def test_which_os_at_equal_measured_watts(folder):
     assert greedy["pick"] is None or not greedy["pick"]["level"].endswith("moss")
 
 
+def test_a_slot_that_takes_other_watts_is_brought_to_those_that_are_compared(folder, tmp_path):
+    """2 W over its limit in one slot: there 2 W less are asked for, found once and known from then on; at 5 W, where
+    the range ends, the pass is made as it was planned."""
+    kept = tmp_path / "n.hovrik"
+    found = swept(folder, "which-os", "--knob", "limit_w=5,12", "--notebook", kept, machine="more.py:Greedy")
+    assert not any(one["verdict"] == "confounded" for one in found["contrasts"])
+    rates = next(one for one in found["contrasts"] if one["figure"] == "mean_fps")
+    assert rates["percent_low"] < 0 < rates["percent_high"]
+    with Notebook(kept, read_only=True) as notebook:
+        slots = {e.id: e.key for e in notebook.entities()}
+        passes = [notebook.load(one.id) for one in notebook.passes()]
+    made = {"heath": [], "moss": []}
+    for one in passes:
+        slot = slots[one.context["slot"]]
+        watts = one.trace.measured("package_w").mean()
+        pinned = one.conditions["pinned_w"].value if "pinned_w" in one.conditions else None
+        made["moss" if slot.endswith("moss") else "heath"].append((one.asked["sustained_limit_w"], watts, pinned))
+    assert set(made["heath"]) == {(5.0, 5.0, 5.0), (12.0, 12.0, 12.0)}
+    assert set(made["moss"]) == {(5.0, 7.0, None), (10.0, 12.0, 12.0)}
+    assert {one.read["sustained_limit_w"] for one in passes} == {5.0, 10.0, 12.0}
+
+
 def test_what_limits_the_rate(folder):
     """Watts do: d log rate / d log limit = 0.14 w e^(-0.14 (w - 3)) / (1 - e^(-0.14 (w - 3))) = 0.48 at 15 W."""
     found = swept(folder, "limits-it", machine="more.py:Options")

@@ -9,8 +9,10 @@ from hovrik.bench import runner
 from hovrik.bench.job import Control, Job, PassDone, Phase, Progress, RunEnded
 from hovrik.bench.protocol import Outcome, Reply
 from hovrik.core.errors import BenchError, PassAborted, ReadbackMismatch, StoreError, Unavailable
+from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.knob import REFRESH
 from hovrik.core.facts.setup import Reading, Snapshot, static
+from hovrik.core.facts.title import Title
 from hovrik.core.passes.record import End
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.demo import scenario
@@ -195,6 +197,39 @@ def test_did_not_start_is_an_outcome_of_the_setup(tmp_path, monkeypatch):
     assert ended.done == 3
     assert [r.outcome for r in log.records] == [End.DONE, End.FAILED, End.DONE]
     assert log.records[1].reason == "did not start: too little graphics memory" and log.records[1].trace is None
+
+
+@pytest.mark.parametrize("online", [True, False])
+def test_a_crash_in_company_is_waited_out_and_not_tried_again(tmp_path, monkeypatch, online):
+    """The title ends at 11 W: with others playing along its lock-out passes before anything else is tried, at the setup
+    before, and the second pass at 11 W is left out. Without them it is tried twice."""
+    made, log, paused = machine(tmp_path), Log(), []
+    honest = made.start_scene
+
+    def start_scene(title, scene):
+        fails = made.read_back().as_setup()["sustained_limit_w"] == 11.0
+        return Outcome(Reply.REFUSED, "it ended at once") if fails else honest(title, scene)
+
+    def announce(event):
+        log.announce(event)
+        if isinstance(event, Progress) and event.phase is Phase.PAUSED:
+            paused.append((event.why, made.read_back().as_setup()["sustained_limit_w"]))
+
+    monkeypatch.setattr(made, "start_scene", start_scene)
+    before = made.read_back().as_setup()["sustained_limit_w"]
+    title = Title(scenario.question().title, "Title", live_opponents=True, lock_out_min=5.0)
+    told = {} if online else {"live_opponents": Condition("yes", Provenance.ASKED)}
+    job = job_of(made, replace(DESIGN, repeats=2), played=title, asked=told)
+    ended = start(made, log, job, announce=announce)
+    failed = [one for one in log.records if one.outcome is End.FAILED]
+    assert (ended.done, len(failed)) == ((5, 1) if online else (6, 2))
+    assert ("without live opponents" in ended.reason) is online and ended.restored
+    assert ("locks out for 5 min" in paused[0][0] and {w for _, w in paused} == {before}) if online else not paused
+    if online:
+        after = log.records[log.records.index(failed[0]) + 1]
+        assert after.started_ns - failed[0].started_ns >= 300e9
+        again = start(made, Log(), replace(job, crashed=(static(11, 40.0),)))
+        assert again.done == 4
 
 
 def test_a_knob_that_is_refused_is_a_failed_pass(tmp_path, monkeypatch):

@@ -11,9 +11,11 @@ from hovrik.core.facts.knobs import knobs_of
 from hovrik.core.facts.rig import OsSlot, Rig
 from hovrik.core.facts.setup import static
 from hovrik.core.kinds.table import KINDS
+from hovrik.core.passes.heat import TimeConstants
+from hovrik.core.plan.ahead import Warming, ahead, warming_of
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
-from hovrik.core.plan.edited import A_CONTROL, EditedDesign, moved, with_controls
+from hovrik.core.plan.edited import A_CONTROL, EditedDesign, Order
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.schedule import MARGIN, total
 from hovrik.core.plan.steps import Wanted, laid_out, passes_in
@@ -62,14 +64,51 @@ def test_a_plan_that_fits_loses_nothing_and_none_fits_into_nothing():
 
 
 def test_edits_of_an_order():
-    assert moved((0, 1, 2, 3), 3, 1) == (0, 3, 1, 2) and moved((0, 1), 0, 9) == (1, 0)
-    assert with_controls((0, 1, 2)) == (A_CONTROL, 0, A_CONTROL, 1, 2, A_CONTROL)
+    four = Order((0, 1, 2, 3))
+    assert four.moved(3, 1).places == (0, 3, 1, 2) and Order((0, 1)).moved(0, 9).places == (1, 0)
+    assert four.moved(0, 2).places == (1, 2, 0, 3) and four.moved(2, 2) == four
+    assert Order((0, 1, 2)).with_controls().places == (A_CONTROL, 0, A_CONTROL, 1, 2, A_CONTROL)
     inner = LadderDesign(10, 12, 1, 40.0, repeats=1, seed=2)
-    design = EditedDesign(inner, (2, A_CONTROL, 0, 0, 99))
+    design = EditedDesign(inner, Order((2, A_CONTROL, 0, 0, 99)))
     wanted = design.ask(Told()).wanted
     assert [one.purpose for one in wanted] == ["sweep", "control", "sweep", "sweep"]
     assert wanted[1].setup == static(11.0, 40.0) and wanted[2] == wanted[3] == inner.ask(Told()).wanted[0]
     assert design_from({"design": design_to(design)}) == design and design.ask(Told(1)).wanted == ()
+
+
+def test_what_is_pinned_stays_and_is_not_dropped():
+    order = Order((0, 1, 2, 3, 4)).toggled(2)
+    assert order.moved(0, 3).places == (1, 3, 2, 0, 4) and order.moved(4, 0).places == (4, 0, 2, 1, 3)
+    assert order.moved(2, 0) == order and order.toggled(2).pinned == frozenset()
+    assert order.with_controls().places == (A_CONTROL, 0, 2, 1, A_CONTROL, 3, 4, A_CONTROL)
+    assert order.repeated(0).pinned == {3} and order.kept((0, 2, 4)).pinned == {1}
+    design = EditedDesign(LadderDesign(10, 14, 1, 40.0, repeats=1), order)
+    assert [one.pinned for one in design.ask(Told()).wanted] == [False, False, True, False, False]
+    assert design_from({"design": design_to(design)}) == design
+    passes = passes_in(laid_out(design.ask(Told()).wanted))
+    assert [one.index for one in passes if one.pinned] == [2]
+    tight = trimmed(passes, 0.1)
+    assert tight.kept == (2,) and tight.over
+
+
+def test_charge_and_die_along_a_plan():
+    """The charge ends where the totals say; the die follows the sum of two exponentials to where its power settles."""
+    rig = Rig("r", "R", 5, 30, battery_wh=24.0, valid_charge=(0.5, 1.0), recharge_w=40.0)
+    passes = passes_in(laid_out(LadderDesign(10, 20, 5, None, repeats=4, heat_s=900.0).ask(Told()).wanted))
+    taken = total(passes, rig, start_charge=0.9)
+    assert taken.recharges
+    warming = warming_of([(62.0, 20.0), (41.0, 10.0), (80.0, 0.0)], 22.0, TimeConstants(6.0, 200.0))
+    assert warming == Warming(1.95, 22.0, TimeConstants(6.0, 200.0)) and warming_of([], 22.0, None) is None
+    found = ahead(passes, rig, taken, start_charge=0.9, warming=warming)
+    assert found.charge[-1] == pytest.approx(taken.charge[-1], abs=1e-9) and found.charge.min() >= 0.5
+    assert found.minutes[-1] == pytest.approx(taken.minutes) == found.die_minutes[-1]
+    end = float(passes[0].settle_s + passes[0].pass_s)
+    at = int(np.argmin(np.abs(found.die_minutes * 60 - end)))
+    rises = [0.5 * 1.95 * (4.0 + (15.0 - 4.0) * (1 - np.exp(-end / tau))) for tau in (6.0, 200.0)]
+    assert passes[0].setup.static_limit_w == 15.0 and found.die_c[at] == pytest.approx(22.0 + sum(rises), abs=1e-6)
+    assert found.die_c.max() < 22.0 + 1.95 * 20.0
+    unknown = ahead(passes, Rig("r", "R", 5, 30), total(passes, Rig("r", "R", 5, 30)))
+    assert unknown.charge.size == unknown.die_c.size == 0
 
 
 @pytest.mark.parametrize("block", range(4))

@@ -22,6 +22,7 @@ from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
+from ..core.plan.edited import Order
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
 from ..service import incidents, library, profiles, thresholds
@@ -162,10 +163,10 @@ def set_design(session: Session, design: LadderDesign, field: str) -> None:
     session.undo_stack.push(SetValue(session, f"change {field}", read, session.set_design, design, f"design {field}"))
 
 
-def set_sequence(session: Session, sequence: tuple[int, ...], what: str) -> None:
+def set_order(session: Session, order: Order, what: str) -> None:
     """Change the order of the plan's passes."""
-    read = lambda: session.sequence  # noqa: E731
-    session.undo_stack.push(SetValue(session, what, read, session.set_sequence, sequence))
+    read = lambda: session.order  # noqa: E731
+    session.undo_stack.push(SetValue(session, what, read, session.set_order, order))
 
 
 def set_room(session: Session, room_c: float | None) -> None:

@@ -26,8 +26,9 @@ from ..core.facts.title import Title
 from ..core.passes.checks import Thresholds
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds
+from ..core.plan.ahead import Warming, warming_of
 from ..core.plan.design import Design
-from ..core.plan.edited import EditedDesign
+from ..core.plan.edited import EditedDesign, Order
 from ..core.plan.grid import LadderDesign
 from ..core.plan.referenced import ReferencedDesign, references_of
 from ..core.plan.schedule import line_to_plan_with
@@ -101,7 +102,7 @@ class Session(QObject):
         self.question = found.question or self.first_question()
         self.design = found.design or DEFAULT_DESIGN
         self.room_c = found.room_c
-        self.sequence: tuple[int, ...] = ()  # places in what the design wants, as a person put them; () as it wants
+        self.order = Order()  # of the plan's passes, as a person put them
 
     def tell_faults(self) -> None:
         """Say what of the notebook could not be read so far; it is left out and kept."""
@@ -148,16 +149,16 @@ class Session(QObject):
 
     # -- setters, called by undo commands only
 
-    def set_sequence(self, sequence: tuple[int, ...]) -> None:
-        """Replace the order in which the passes of the plan are made, () that of its design."""
-        if sequence != self.sequence:
-            self.sequence = sequence
+    def set_order(self, order: Order) -> None:
+        """Replace the order in which the passes of the plan are made, an empty one by that of its design."""
+        if order != self.order:
+            self.order = order
             self.design_changed.emit()
 
     def set_question(self, question: Question) -> None:
         """Replace the question."""
         if question != self.question:
-            self.sequence = ()
+            self.order = Order()
             if self.question is not None and own_factor(question) != own_factor(self.question):
                 self.over = ""  # another question is read along what it is about
             if self.question is None or question.keys["scene"] != self.question.keys["scene"]:
@@ -169,7 +170,7 @@ class Session(QObject):
     def set_design(self, design: LadderDesign) -> None:
         """Replace the plan being edited."""
         if design != self.design:
-            self.sequence = ()
+            self.order = Order()
             self.design = design
             self._remember("design", design.as_dict())
             self.design_changed.emit()
@@ -346,10 +347,10 @@ class Session(QObject):
             return self.design
         snapshot = self.machine_seen.snapshot
         now = snapshot.restorable() if snapshot is not None else None
-        made_of = question, rig, self.title, self.knobs, self.design, now, self.sequence
+        made_of = question, rig, self.title, self.knobs, self.design, now, self.order
         if self._planned is None or self._planned[0] != made_of:
             design = self._own_design(question, rig, now)
-            self._planned = made_of, EditedDesign(design, self.sequence) if self.sequence else design
+            self._planned = made_of, EditedDesign(design, self.order) if self.order else design
         return self._planned[1]
 
     def _own_design(self, question: Question, rig: Rig, now: Setup | None) -> Design:
@@ -366,6 +367,20 @@ class Session(QObject):
     def overhead(self) -> Overhead:
         """The line that draws are predicted by."""
         return line_to_plan_with(self.evaluation.context.overhead if self.evaluation else None)
+
+    @property
+    def warming(self) -> Warming | None:
+        """How the die warms, as far as the passes read so far tell."""
+        found = self.evaluation
+        if found is None:
+            return None
+        groups = [group for response in found.responses for group in response.groups]
+        settled = [
+            (die.value, package.value)
+            for group in groups
+            if (die := group.mean("die_c")) and (package := group.package)
+        ]
+        return warming_of(settled, found.context.room_c, found.constants)
 
     def name(self, kind: str, key: str) -> str:
         """Shown name of an entity."""

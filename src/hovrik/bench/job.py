@@ -26,6 +26,7 @@ class Phase(StrEnum):
     RECHARGE = "recharge"
     APPLY = "apply"
     SETTLE = "settle"
+    PIN = "bring to watts"
     SOAK = "soak"
     MEASURE = "measure"
     COOL_DOWN = "cool down"
@@ -130,7 +131,8 @@ class Job:
     snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
     (real time: it has no other); overhead : the line that charge is predicted by; contexts : of passes that are made in
-    a slot of their own, by slot.
+    a slot of their own, by slot; pins : limits that brought earlier passes to measured watts, by slot and watts;
+    crashed : setups at which the title failed before.
     """
 
     plan_id: str
@@ -151,6 +153,8 @@ class Job:
     further: Callable[[], Sequence[PlannedPass]] = tuple
     overhead: Overhead = ASSUMED
     contexts: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    pins: Mapping[tuple[str, float], float] = field(default_factory=dict)
+    crashed: Sequence[Setup] = ()
 
     def context_of(self, planned: PlannedPass) -> Mapping[str, str]:
         """Context of a pass: that of its own OS slot where it is made in another."""

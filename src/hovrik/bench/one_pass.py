@@ -11,17 +11,19 @@ import numpy as np
 
 from ..core.errors import PassAborted
 from ..core.facts.condition import Condition, Conditions, Provenance
-from ..core.facts.knob import Level
+from ..core.facts.knob import LIMITS, Level, named
 from ..core.facts.place import Source
 from ..core.facts.setup import Setup, describe
 from ..core.passes.guards import Look, Watch, has_settled, newest
+from ..core.passes.point import PINNED
 from ..core.passes.record import End, PassRecord
 from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
 from ..core.plan.schedule import charge_window, expected_wh
 from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, SOURCE, PlannedPass, Step
 from .job import Announce, Control, Job, Phase, Progress
-from .protocol import LAUNCHED_ANEW, RATE_READ, Instruction, Machine, Need, Reply, Sample
+from .pinning import Key, Pin, pinned, with_limit
+from .protocol import LAUNCHED_ANEW, RATE_READ, Instruction, Machine, Need, Outcome, Reply, Sample
 from .setting import (
     apply,
     check_read_back,
@@ -57,7 +59,8 @@ class Launches:
 @dataclass
 class OnePass:
     """The making of one planned pass. done : passes that are kept, of how many; watch : the guards of the run;
-    hand : what a person has set in this run beside the machine, which grows; launches : of the run."""
+    hand : what a person has set in this run beside the machine, which grows; launches : of the run; pins : limits that
+    bring a slot to measured watts, which grow too; asked : what is really asked for."""
 
     machine: Machine
     job: Job
@@ -68,6 +71,8 @@ class OnePass:
     watch: Watch
     hand: dict[str, Level] = field(default_factory=dict)
     launches: Launches = field(default_factory=Launches)
+    pins: dict[Key, float] = field(default_factory=dict)
+    asked: Setup = field(default_factory=Setup)
     _readback: list[tuple[int, Setup]] = field(default_factory=list)
     _samples: list[Sample] = field(default_factory=list)
 
@@ -77,11 +82,12 @@ class OnePass:
         if not self._by_person() or not self._charge_enough():
             return None
         self._say(Phase.APPLY)
-        outcome = apply(machine, planned.setup, self.job.rig_now(), self.job.played, Setup(self.hand),
-                        self.launches.hear)  # fmt: skip
+        begins_at = self.pins.get(self._pin_key) if planned.pin_w else None
+        self.asked = with_limit(planned.setup, begins_at) if begins_at is not None else planned.setup
+        outcome = self._apply(self.asked)
         if outcome.reply is not Reply.DONE:
             return None if self._is_left else self._failed(f"{outcome.reply.value}: {outcome.reason}")
-        check_read_back(machine, planned.setup)
+        check_read_back(machine, self.asked)
         self._readback.append((machine.now_ns(), self._read_back()))
         self.hand.update(hand_part(planned.setup, settable(machine, self.job.rig_now(), self.job.played)))
         if not self._spend(planned.settle_s, Phase.SETTLE, keep=False):
@@ -91,7 +97,8 @@ class OnePass:
         outcome = machine.start_scene(self.job.title, self.job.scene)
         if outcome.reply is not Reply.DONE:
             return None if self._is_left else self._failed(f"did not start: {outcome.reason}")
-        going = self._soak(began)
+        pin = self._pin()
+        going = not self._is_left and self._soak(began)
         start = machine.now_ns()
         going = going and self._spend(planned.pass_s, Phase.MEASURE)
         end, over = machine.now_ns(), machine.scene_over()
@@ -116,6 +123,8 @@ class OnePass:
             "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
             "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
             "planned_s": self._length(start, end) if over else Condition(planned.pass_s, Provenance.READ, start),
+            "round": Condition(planned.round, Provenance.READ, start),
+            **({PINNED: Condition(planned.pin_w, Provenance.READ, start)} if pin else {}),
         }
         room_c = machine.room_c()
         if room_c is not None:
@@ -123,6 +132,45 @@ class OnePass:
         if self.watch.blind:
             conditions["guard_unread"] = Condition(" ".join(self.watch.blind.values()), Provenance.READ, began)
         return self._record(start, conditions, read=read, trace=trace, summary=summary)
+
+    def _apply(self, setup: Setup) -> Outcome:
+        return apply(self.machine, setup, self.job.rig_now(), self.job.played, Setup(self.hand), self.launches.hear)
+
+    @property
+    def _pin_key(self) -> Key:
+        return self.planned.slot or self.job.slot or "", self.planned.pin_w
+
+    def _pin(self) -> bool:
+        """Adjust the limits to the watts that are wanted; whether that came about. Where it cannot, or a person would
+        have to set each of them, the pass is made at what was planned."""
+        limit, wanted = self.asked.static_limit_w, self.planned.pin_w
+        if not wanted or limit is None or self.machine.describe().by_hand:
+            return False
+        knobs = named(settable(self.machine, self.job.rig_now(), self.job.played))
+        step = max((knobs[key].step or 0.1 for key in LIMITS if key in knobs), default=0.1)
+
+        def set_to(setup: Setup) -> bool:
+            done = self._apply(setup).reply is Reply.DONE
+            self.asked = setup if done else self.asked
+            return done
+
+        def let_pass(seconds: float) -> list[Sample] | None:
+            samples: list[Sample] = []
+
+            def hear(left: float, sample: Sample) -> None:
+                samples.append(sample)
+                look(self.machine, self.watch, sample)
+                self._say(Phase.PIN, left, seconds, sample)
+
+            return samples if spend(self.machine, seconds, self.control, hear, self.watch) else None
+
+        there = pinned(Pin(wanted, limit, step), self.asked, set_to, let_pass)
+        if there:
+            self.pins[self._pin_key] = self.asked.static_limit_w or limit
+        elif self.asked != self.planned.setup and not self._is_left:
+            set_to(self.planned.setup)
+        check_read_back(self.machine, self.asked)
+        return bool(there)
 
     def _by_person(self) -> bool:
         """Carry out the steps before the Apply that a person is asked for; False when stopped. Raises PassAborted where
@@ -228,8 +276,8 @@ class OnePass:
         own = self.launches
         recording = Recording(made, trace, tuple(self._readback), own.launch, own.boot) if trace is not None else None
         return PassRecord(
-            made, job.context_of(planned), planned.setup, read or Setup(), {**job.asked, **(conditions or {})}, trace,
-            recording=recording,
+            made, job.context_of(planned), self.asked or planned.setup, read or Setup(),
+            {**job.asked, **(conditions or {})}, trace, recording=recording,
             purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns,
             step_id=planned.step_id or None, **more,
         )  # fmt: skip

@@ -13,12 +13,15 @@ from ..core.errors import BenchError, Unavailable
 from ..core.facts.knob import Level
 from ..core.facts.known_knobs import known
 from ..core.facts.place import Source
-from ..core.facts.setup import Snapshot
+from ..core.facts.rig import Rig
+from ..core.facts.setup import Setup, Snapshot
 from ..core.passes.guards import Watch
-from ..core.passes.record import End
+from ..core.passes.record import End, PassRecord
+from ..core.passes.verdict import judge
 from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import Launches, OnePass, look, spend
+from .pinning import Key
 from .protocol import Instruction, Machine, Need, Sample
 from .setting import PutBack, prepare, put_back, refuse_outside_range, refuse_what_cannot_be_put_back
 
@@ -40,12 +43,15 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     if not machine.describe().by_hand:  # what a person set, the person puts back
         refuse_what_cannot_be_put_back(machine, job, snapshot, job.passes)
     sink.begin(snapshot)
-    going = _Run(machine, job, sink, control, announce, snapshot, machine.room_c(), list(job.passes))
+    going = _Run(
+        machine, job, sink, control, announce, snapshot, machine.room_c(), list(job.passes), pins=dict(job.pins),
+        crashed=set(job.crashed),
+    )  # fmt: skip
     reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
     try:
         going.make_all()
         stopped = control.stopped.is_set()
-        reason = "" if going.done == going.total else "stopped" if stopped else "some passes were skipped"
+        reason = "" if going.done == going.total else "stopped" if stopped else going.left_words
     finally:
         with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
             back = put_back(machine, snapshot, job.rig_now())
@@ -57,6 +63,11 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
             ended = RunEnded(reason, back.is_whole, going.done, going.total, back.words)
             announce(ended)
     return ended
+
+
+def _has_crashed(record: PassRecord, rig: Rig) -> bool:
+    """Whether the title failed at a pass: it did not start, or ended before the scene did."""
+    return record.outcome is End.FAILED or any(one.id == "title-ended" for one in judge(record, rig).findings)
 
 
 def _put_back_by_hand(machine: Machine, hand: Mapping[str, Level], control: Control, back: PutBack) -> PutBack:
@@ -83,7 +94,8 @@ def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
 @dataclass
 class _Run:
     """A run under way. snapshot : to be put back; room_c : where it began; passes : all that are planned so far; done :
-    how many are kept; hand : what a person has set beside the machine."""
+    how many are kept; hand : what a person has set beside the machine; pins : limits that bring a slot to measured
+    watts; crashed : setups at which the title failed; barred : passes left out for it."""
 
     machine: Machine
     job: Job
@@ -96,6 +108,9 @@ class _Run:
     done: int = 0
     hand: dict[str, Level] = field(default_factory=dict)
     launches: Launches = field(default_factory=Launches)
+    pins: dict[Key, float] = field(default_factory=dict)
+    crashed: set[Setup] = field(default_factory=set)
+    barred: int = 0
 
     @property
     def total(self) -> int:
@@ -109,6 +124,9 @@ class _Run:
             for planned in left:
                 if self.control.stopped.is_set() or not self._hold():
                     return
+                if self._is_online and planned.setup in self.crashed:
+                    self.barred += 1
+                    continue
                 counted = self._make_until_kept(planned)
                 if counted is None:
                     return
@@ -134,7 +152,7 @@ class _Run:
             control.again.clear()
             made = OnePass(
                 self.machine, self.job, planned, control, self.announce, (self.done, self.total), watch, self.hand,
-                self.launches,
+                self.launches, self.pins,
             )  # fmt: skip
             try:
                 record = made.make()
@@ -151,6 +169,9 @@ class _Run:
             if record.outcome is not End.ABORTED:
                 counted = 1
                 self.announce(PassDone(record, self.done + 1, self.total, counts))
+                if self._is_online and _has_crashed(record, self.job.rig):
+                    self.crashed.add(planned.setup)
+                    return counted if self._wait_out() else None
                 if not control.again.is_set():
                     return counted
                 continue
@@ -158,6 +179,39 @@ class _Run:
             if not self._hold(record.reason, watch):
                 return None
         return counted
+
+    @property
+    def _is_online(self) -> bool:
+        """Whether others play along, so that a crash can cost the player a suspension."""
+        title, told = self.job.played, self.job.asked.get("live_opponents")
+        return title is not None and bool(title.live_opponents) and (told is None or told.value != "yes")
+
+    @property
+    def left_words(self) -> str:
+        """Why some passes were not made."""
+        if not self.barred:
+            return "some passes were skipped"
+        return (
+            f"{self.barred} left out: the title crashed at their setup while others played along. Try them without "
+            "live opponents"
+        )
+
+    def _wait_out(self) -> bool:
+        """Wait, at the setup before, until a title that locks a player out after a crash lets them in again; False when
+        stopped. A skip ends the wait."""
+        minutes, machine = self.job.played.lock_out_min if self.job.played else None, self.machine
+        if not minutes:
+            return True
+        until = machine.now_ns() + round(minutes * 60e9)
+        put_back(machine, self.snapshot, self.job.rig_now())
+        while (left := until - machine.now_ns()) > 0 and not self.control.skipped.is_set():
+            if self.control.stopped.is_set():
+                return False
+            why = f"The title locks out for {minutes:g} min after a crash: {left / 60e9:.0f} min to go."
+            now, charge = machine.now_ns(), machine.charge()
+            self.announce(Progress(Phase.PAUSED, self.done, self.total, now_ns=now, charge=charge, why=why))
+            machine.wait(min(max(machine.poll_s, 1.0), left / 1e9))
+        return True
 
     def _hold(self, why: str = "Paused by you.", watch: Watch | None = None) -> bool:
         """Wait while paused or while a guard is tripped, at the setup before; False when stopped."""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from ..core.facts.factor import LIMIT
-from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named
+from ..core.errors import InputError, PlanError
+from ..core.facts.factor import LIMIT, set_by
+from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named, shown
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Title
@@ -23,6 +24,7 @@ from ..core.questions.question import LOWEST_WATTS, Question
 
 SEARCH, LADDER = "search", "ladder"  # how the lowest watts are found: parts["how"] of a question
 OF_CHOSEN_LIMITS = frozenset({LOWEST_WATTS, "first-look", "watts-buy", "which-os", BEST.id})
+OF_A_RECIPE = frozenset({"knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps"})
 COMPARED_LIMITS = 3
 
 
@@ -64,11 +66,59 @@ def design_of(
         varied = {key: levels for key, levels in varied.items() if key == over}
     if question.kind == "caps":
         base = {key: level for key, level in base.items() if key in LIMITS}
+    recipe = _recipe(question, own)
+    base |= {key: level for key, level in recipe.items() if key != CAP or question.kind != "caps"}
+    if set(recipe) & set(LIMITS):
+        varied.pop(LIMIT, None)
     like = ladder if question.kind == LOWEST_WATTS else replace(ladder, heat_s=0.0)
     if question.kind == title_setup.KIND.id and not over:
         over = title_setup.usual(own)
     ask = Ask(question, rig, own, Setup(base), now or Setup(), varied, over, slots, like, title=title)
     return KINDS[question.kind].design(ask)
+
+
+def _recipe(question: Question, knobs: Mapping[str, Knob]) -> Setup:
+    """The recipe that a question is asked around. Raises PlanError where the machine cannot set it."""
+    recipe = Setup(dict(question.parts.get("recipe") or {})) if question.kind in OF_A_RECIPE else Setup()
+    missing = [key for key in recipe if key not in knobs]
+    if missing:
+        offered = ", ".join(knobs) or "none"
+        raise PlanError(f"The recipe sets {', '.join(missing)}, which is not offered here. Offered: {offered}.")
+    wrong = [why for key, level in recipe.items() if (why := knobs[key].refusal(level))]
+    if wrong:
+        raise PlanError(f"The recipe cannot be planned. {wrong[0]}")
+    return recipe
+
+
+def recipe_of(text: str, knobs: Mapping[str, Knob]) -> Setup:
+    """A recipe as typed, "limit_w=12; boost=off": limit_w stands for all three limits. Raises InputError."""
+    found: dict[str, Level] = {}
+    for part in filter(None, (piece.strip() for piece in text.replace(",", ";").split(";"))):
+        key, equals, value = (piece.strip() for piece in part.partition("="))
+        keys = [one for one in set_by(key) if one in knobs]
+        if not equals or not value or not keys:
+            offered = ", ".join(dict.fromkeys(LIMIT if one in LIMITS else one for one in knobs)) or "none"
+            raise InputError(f"{part} cannot be read. Write knob=level; another=level. Offered: {offered}.")
+        levels = {shown(level): level for level in knobs[keys[0]].levels}
+        level = levels.get(value, value)
+        if value not in levels and knobs[keys[0]].order is Order.NUMBER:
+            try:
+                level = float(value)
+            except ValueError:
+                raise InputError(f"{part}: {value} is no number.") from None
+        wrong = [why for one in keys if (why := knobs[one].refusal(level))]
+        if wrong:
+            raise InputError(wrong[0])
+        found.update(dict.fromkeys(keys, level))
+    return Setup(found)
+
+
+def recipe_words(recipe: Mapping[str, Level]) -> str:
+    """A recipe as it is typed."""
+    limit = Setup(dict(recipe)).static_limit_w
+    parts = [f"{LIMIT}={limit:g}"] if limit is not None else []
+    parts += [f"{key}={shown(level)}" for key, level in recipe.items() if limit is None or key not in LIMITS]
+    return "; ".join(parts)
 
 
 def center_w(question: Question, ladder: LadderDesign) -> float:

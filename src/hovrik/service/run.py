@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -14,21 +14,25 @@ from ..bench.protocol import Machine
 from ..bench.setting import PutBack
 from ..core.errors import HovrikError, PlanError, StoreError
 from ..core.facts.allowed import refusals
-from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, to_plain
+from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, number, to_plain
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
+from ..core.model.known_rig import KnownTitle
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds, guards_of
-from ..core.passes.record import PassRecord
+from ..core.passes.point import PINNED
+from ..core.passes.record import End, PassRecord
 from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
 from ..core.plan.grid import LadderDesign, SetupsDesign, ordered_passes
 from ..core.plan.schedule import ASSUMED, line_to_plan_with, total
+from ..core.plan.search import SearchDesign
 from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
-from ..store.notebook import JournalEntry, Notebook
+from ..store.notebook import JournalEntry, Notebook, PassQuery
 from ..store.sound import WRONG
+from . import known_titles
 from .gather import evaluate, failed_setups, incidents_of
 from .judging import keep_judged
 from .machines import Address, open_machine
@@ -202,7 +206,10 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     failed = failed_setups([view for view in found.views if view.record.plan_id == plan_id])
     failed += [one.setup for one in incidents_of(notebook, memory.places, planned.question)]
     told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed)
-    asked = steered(notebook, planned.question, planned.design).ask(told)
+    design = steered(notebook, planned.question, planned.design)
+    if isinstance(design, SearchDesign):
+        design = replace(design, known=_known(memory, plan_id, planned.question))
+    asked = design.ask(told)
     ids = tuple(view.record.id for view in counted)
     number = len(planned.batches)
     last = planned.passes[-1] if planned.passes else None
@@ -260,6 +267,8 @@ def run_plan(
     planned = load_plan(notebook, plan_id)
     memory = Memory(notebook)
     overhead = line_to_plan_with(evaluate(notebook, planned.question, memory=memory).context.overhead)
+    if isinstance(planned.design, SearchDesign):
+        _known(memory, plan_id, planned.question)
     rig = rig_of(notebook, planned.question.rig)
     before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
     job = Job(
@@ -272,8 +281,38 @@ def run_plan(
             slot: context_of(notebook, planned.question.with_(slot=slot))
             for slot in dict.fromkeys(one.slot for one in planned.passes) if slot
         },
+        pins=_pins(memory, planned.question), crashed=_crashed(memory, planned.question),
     )  # fmt: skip
     return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig, boot_id()), control, announce)
+
+
+def _known(memory: Memory, plan_id: str, question: Question) -> tuple[KnownTitle, ...]:
+    """What other titles told of the rig when this search began."""
+    notebook = memory.notebook
+    found = known_titles.kept(notebook, plan_id)
+    if found is None:
+        others = [evaluate(notebook, one, memory=memory).views for one in known_titles.questions(notebook, question)]
+        found = known_titles.told_by([[view.counted for view in views if view.counts] for views in others])
+        known_titles.keep(notebook, plan_id, found)
+    return found
+
+
+def _pins(memory: Memory, question: Question) -> dict[tuple[str, float], float]:
+    """Limits that brought passes of this title to measured watts, by OS slot and watts; the newest counts."""
+    found = {}
+    for record in memory.records(PassQuery(rig=question.rig, title=question.title)):
+        watts, limit = number(record.conditions, PINNED), record.asked.static_limit_w
+        if watts is not None and limit is not None:
+            found[memory.places.key(record, "slot"), watts] = limit
+    return found
+
+
+def _crashed(memory: Memory, question: Question) -> list[Setup]:
+    """Setups at which the title failed or something else went wrong, in this slot."""
+    where = PassQuery(rig=question.rig, slot=question.slot, title=question.title)
+    found = [one.setup for one in memory.records(where) if one.outcome is End.FAILED]
+    incidents = incidents_of(memory.notebook, memory.places, question)
+    return list(dict.fromkeys([*found, *(one.setup for one in incidents)]))
 
 
 def put_back(notebook: Notebook, entry: JournalEntry) -> PutBack:

@@ -194,39 +194,3 @@ class LiveTraces(QWidget):
     def _plot_of(self, quantity: str) -> LivePlot:
         by_unit = {"c": self.heat, "w": self.watts, "mhz": self.clocks}
         return by_unit.get(quantity.rsplit("_", 1)[-1], self.interval)
-
-
-class ChargePlot(Plot):
-    """Predicted charge over the passes of a plan, with the valid window."""
-
-    def __init__(self) -> None:
-        super().__init__("Predicted charge over the plan", "pass", "charge (%)")
-        self._charge: tuple[float, ...] = ()
-        self._window = (0.0, 1.0)
-        self.setMouseEnabled(False, False)
-        self.hint("")
-
-    def show_charge(self, charge: tuple[float, ...], window: tuple[float, float]) -> None:
-        """charge : share after each pass; window : valid shares."""
-        self._charge, self._window = charge, window
-        self.redraw_soon()
-
-    def redraw(self) -> None:
-        if not self._charge:
-            self.hint("")
-            return
-        self.wipe()
-        self.unhint()
-        theme = tokens.current()
-        x = np.arange(1, len(self._charge) + 1, dtype=float)
-        y = 100 * np.array(self._charge)
-        self.addItem(pg.PlotCurveItem(x, y, pen=pen("charge")))
-        for share in self._window:
-            line = pg.InfiniteLine(100 * share, 0, pen=pg.mkPen(QColor(theme.soft), style=Qt.PenStyle.DashLine))
-            self.addItem(line, ignoreBounds=True)
-        self.data = {"pass": x, "charge_percent": y}
-        self.setRange(xRange=(0, len(x) + 1), yRange=(min(100 * self._window[0], y.min()) - 4, 104), padding=0)
-
-    def read_out(self, x: float, y: float) -> str:
-        index = round(x) - 1
-        return f"after pass {index + 1}: {100 * self._charge[index]:.0f} %" if 0 <= index < len(self._charge) else ""

@@ -219,7 +219,8 @@ class BenchStage(Stage):
         if current is None or event.phase is Phase.COOL_DOWN:
             return (after + event.left_s) / 60.0
         spent = {
-            Phase.SETTLE: 0.0, Phase.SOAK: current.settle_s, Phase.MEASURE: current.settle_s + current.soak_s,
+            Phase.SETTLE: 0.0, Phase.PIN: current.settle_s, Phase.SOAK: current.settle_s,
+            Phase.MEASURE: current.settle_s + current.soak_s,
         }.get(event.phase)  # fmt: skip
         within = 0.0 if spent is None else spent + event.length_s - event.left_s
         return (after - within) / 60.0

@@ -16,7 +16,8 @@ from .room import LINE_PX, Room
 IDLE = "No sweep is running."
 
 _WORDS = {
-    Phase.RECHARGE: "recharging", Phase.APPLY: "setting", Phase.SETTLE: "settling", Phase.SOAK: "soaking",
+    Phase.RECHARGE: "recharging", Phase.APPLY: "setting", Phase.SETTLE: "settling", Phase.PIN: "bringing to watts",
+    Phase.SOAK: "soaking",
     Phase.MEASURE: "measuring", Phase.COOL_DOWN: "cooling down", Phase.RESTORE: "putting back", Phase.PAUSED: "paused",
 }  # fmt: skip
 

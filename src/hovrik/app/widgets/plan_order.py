@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
 
 from ...core.errors import PlanError
 from ...core.facts.setup import Setup
-from ...core.plan.edited import moved, with_controls
+from ...core.plan.edited import Order
 from ...core.plan.rehearsal import rehearsed
 from ...core.plan.schedule import charge_window, expected_wh
 from ...core.plan.trim import trimmed
 from ...core.words import plural
 from ...service.incidents import incidents_at
-from ..commands import set_sequence
+from ..commands import set_order
 from ..session import Session
 from .fields import Choice, NumberField, button, label
 from .flow import FlowLayout
@@ -55,7 +55,10 @@ class PlanOrder(QWidget):
             ("repeat", "Repeat", "Ctrl+D", self._repeat, "Make this pass once more, right after it"),
             ("controls", "Controls", "Ctrl+K", self._controls,
              "A pass of the middle setup at start, middle and end: a drift of machine or room shows in them"),
-            ("as_was", "As designed", "Ctrl+0", lambda: self._edit((), "order as designed"), "The order of the design"),
+            ("pin", "Pin", "Ctrl+L", self._pin,
+             "Keep this pass where it stands: others move round it, and it is never dropped to save time"),
+            ("as_was", "As designed", "Ctrl+0", lambda: self._edit(Order(), "order as designed"),
+             "The order of the design"),
             ("rehearse", "Rehearse", "Ctrl+R", self._rehearse,
              "Go through the plan dry: what is in its way, and what it asks of you"),
             ("fit", "Fit into …", "Ctrl+M", self._fit, "Drop the passes that are missed least until it fits"),
@@ -77,34 +80,45 @@ class PlanOrder(QWidget):
         flow.addWidget(self.by)
         return holder
 
-    def _sequence(self) -> tuple[int, ...]:
-        """Places in what the design wants, in the order shown."""
-        return self._session.sequence or tuple(range(self.order.count()))
+    def _order(self) -> Order:
+        """The order shown."""
+        return self._session.order or Order(tuple(range(self.order.count())))
 
-    def _edit(self, sequence: tuple[int, ...], what: str, row: int | None = None) -> None:
-        if sequence != self._session.sequence:
-            set_sequence(self._session, sequence, what)
+    def _edit(self, order: Order, what: str, row: int | None = None) -> None:
+        if order != self._session.order:
+            set_order(self._session, order, what)
         if row is not None:
             self.order.setCurrentRow(row)
 
     def _move(self, by: int) -> None:
-        row = self.order.currentRow()
-        if row >= 0 and 0 <= row + by < self.order.count():
-            self._edit(moved(self._sequence(), row, row + by), "move a pass", row + by)
+        """Past pinned passes to the next place that is free."""
+        row, order, count = self.order.currentRow(), self._order(), self.order.count()
+        to = row + by
+        while 0 <= to < count and to in order.pinned:
+            to += by
+        if row >= 0 and 0 <= to < count:
+            self.move_to(row, to)
 
     def _drop(self) -> None:
-        row, sequence = self.order.currentRow(), self._sequence()
-        if row >= 0 and len(sequence) > 1:
-            self._edit(sequence[:row] + sequence[row + 1 :], "drop a pass", min(row, len(sequence) - 2))
+        row, order = self.order.currentRow(), self._order()
+        count = len(order.places)
+        if row >= 0 and count > 1:
+            left = [at for at in range(count) if at != row]
+            self._edit(order.kept(left), "drop a pass", min(row, count - 2))
 
     def _repeat(self) -> None:
-        row, sequence = self.order.currentRow(), self._sequence()
+        row = self.order.currentRow()
         if row >= 0:
-            self._edit(sequence[: row + 1] + sequence[row : row + 1] + sequence[row + 1 :], "repeat a pass", row + 1)
+            self._edit(self._order().repeated(row), "repeat a pass", row + 1)
 
     def _controls(self) -> None:
         if self.order.count():
-            self._edit(with_controls(self._sequence()), "set controls")
+            self._edit(self._order().with_controls(), "set controls")
+
+    def _pin(self) -> None:
+        row, order = self.order.currentRow(), self._order()
+        if row >= 0:
+            self._edit(order.toggled(row), "let a pass go" if row in order.pinned else "pin a pass", row)
 
     def _rehearse(self) -> None:
         """Say what is in the way of the plan, and what it asks of a person."""
@@ -148,10 +162,9 @@ class PlanOrder(QWidget):
         else:
             found = trimmed(passes, self.minutes.value(), chance)
         if not found.dropped:
-            self._say("The plan fits as it is.")
+            self._say("Nothing was dropped: what is left is pinned." if found.over else "The plan fits as it is.")
             return
-        sequence = self._sequence()
-        self._edit(tuple(sequence[at] for at in found.kept), "fit into the time there is")  # clears what was said
+        self._edit(self._order().kept(found.kept), "fit into the time there is")  # clears what was said
         gone = f", {plural(found.gone, 'setup')} altogether" if found.gone else ""
         self._say(
             f"{plural(len(found.dropped), 'pass', 'passes')} dropped{gone}; {plural(found.once, 'setup')} left with "
@@ -160,10 +173,16 @@ class PlanOrder(QWidget):
 
     def move_to(self, at: int, to: int) -> None:
         """Take a pass to another place."""
+        order = self._order()
+        if at in order.pinned:
+            self._say("This pass is pinned. Let it go first (Ctrl+L).")
         if at != to:
-            self._edit(moved(self._sequence(), at, to), "move a pass", to)
+            self._edit(order.moved(at, to), "move a pass", to)
 
     def _on_dragged(self, _from: object, first: int, _last: int, _to: object, row: int) -> None:
         to = row if row < first else row - 1
-        sequence = moved(self._sequence(), first, to)
-        QTimer.singleShot(0, lambda: self._edit(sequence, "move a pass", to))
+        QTimer.singleShot(0, lambda: self._dragged(first, to))
+
+    def _dragged(self, first: int, to: int) -> None:
+        self.move_to(first, to)
+        self._session.design_changed.emit()  # a list that was dragged past what is pinned shows the order again

@@ -69,9 +69,10 @@ class Title:
 
     api : graphics interface; targets_fps : rates its engine knows; own_scaler : whether it lowers its own resolution;
     preset : in use; set_ups : ways to set it up in order of picture quality, best first, those the player no longer
-    accepts last; dislikes_changes : hangs when settings change while it runs; memory_gb : what it wants of graphics
-    memory; slots : keys of OS slots it runs in (empty: unknown); versions : build, translation layer, patch;
-    own_knobs : options of the title that its owner added.
+    accepts last; dislikes_changes : hangs when settings change while it runs; lock_out_min : minutes for which it keeps
+    a player out after a crash in company; memory_gb : what it wants of graphics memory; slots : keys of OS slots it
+    runs in (empty: unknown); versions : build, translation layer, patch; own_knobs : options of the title that its
+    owner added.
     """
 
     key: str
@@ -84,6 +85,7 @@ class Title:
     frame_generation: bool | None = None
     live_opponents: bool | None = None
     dislikes_changes: bool | None = None
+    lock_out_min: float | None = None
     memory_gb: float | None = None
     slots: tuple[str, ...] = ()
     set_ups: tuple[SetUp, ...] = ()

@@ -37,7 +37,7 @@ def design(ask: Ask) -> Design:
     repeats = 2 if len(setups) >= LEVELS else ROUNDS
     return RoundsDesign(
         tuple(cells), ask.lengths(repeats=max(ask.like.repeats, repeats)), mirrored=True, most=ask.most,
-        left_out=left_out,
+        left_out=left_out, pins=True,
     )  # fmt: skip
 
 

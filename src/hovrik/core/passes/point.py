@@ -31,6 +31,7 @@ class Point:
         return float(found) if isinstance(found, int | float) else None
 
 
+PINNED = "pinned_w"  # condition: measured watts that the limits of a pass were adjusted to
 # conditions that are a knob where a machine offers it: the reading of the knob counts before them
 AS_KNOBS = ("boost", "fan_policy", "refresh_hz", "display", "brightness_percent")
 

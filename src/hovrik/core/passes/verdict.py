@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from .. import words
+from ..facts.condition import number
 from ..facts.knob import LIMITS, STATIC_LIMIT, shown
 from ..facts.known_knobs import known
 from ..facts.rig import Rig
@@ -21,6 +22,7 @@ from ..finding import Finding, State
 from ..message import Message, Value, say
 from .checks import ALL, Case, Thresholds, found, second_means, seconds, spans_of
 from .frames import Intervals
+from .point import PINNED
 from .record import PassRecord
 from .trace import Channel, Trace
 
@@ -82,7 +84,7 @@ def judge(record: PassRecord, rig: Rig | None, thresholds: Thresholds | None = N
     limit_w = record.setup.static_limit_w
     package = trace.measured("package_w")
     if package is not None and limit_w is not None:
-        findings += _limit_exceeded(package, limit_w, limits)
+        findings += _limit_exceeded(package, limit_w, limits, number(record.conditions, PINNED))
         mean = package.mean()
         if mean is not None and mean < limit_w - max(limits.over_share * limit_w, limits.over_w):
             facts.append(say("not-binding", took=_watts(mean), limit=Value(limit_w, "W")))
@@ -133,9 +135,10 @@ def _empty(record: PassRecord, trace: Trace) -> list[Finding]:
     return [found("empty-pass", State.VOID, frames=frames, seconds=Value(trace.seconds, "s", digits=1))]
 
 
-def _limit_exceeded(package: Channel, limit_w: float, limits: Thresholds) -> list[Finding]:
-    mean = package.mean()
-    allowed = limit_w + max(limits.over_share * limit_w, limits.over_w)
+def _limit_exceeded(package: Channel, limit_w: float, limits: Thresholds, pinned_w: float | None) -> list[Finding]:
+    """pinned_w : measured watts that the limit was adjusted to: what the machine takes over it is known then."""
+    mean, most = package.mean(), pinned_w if pinned_w is not None else limit_w
+    allowed = most + max(limits.over_share * most, limits.over_w)
     if mean is None or mean <= allowed:
         return []
     span = (int(package.stamps_ns[0]), int(package.stamps_ns[-1]))

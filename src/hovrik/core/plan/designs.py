@@ -11,7 +11,7 @@ from ..facts.setup import Setup
 from .buys import BuysDesign
 from .cap_check import CapCheckDesign
 from .design import Design
-from .edited import EditedDesign
+from .edited import EditedDesign, Order
 from .first_holds import FirstHoldsDesign
 from .flip import FlipDesign
 from .grid import LadderDesign, SetupsDesign
@@ -52,11 +52,13 @@ DESIGNS: dict[str, Stored] = {
 
 
 def _edited_to(design: EditedDesign) -> dict[str, Any]:
-    return {"inner": design_to(design.inner), "sequence": list(design.sequence)}
+    order = design.order
+    return {"inner": design_to(design.inner), "sequence": list(order.places), "pinned": sorted(order.pinned)}
 
 
 def _edited_from(body: Mapping[str, Any]) -> Design:
-    return EditedDesign(design_from({"design": body["inner"]}), tuple(int(at) for at in body["sequence"]))
+    order = Order(tuple(int(at) for at in body["sequence"]), frozenset(int(at) for at in body.get("pinned") or ()))
+    return EditedDesign(design_from({"design": body["inner"]}), order)
 
 
 def _referenced_to(design: ReferencedDesign) -> dict[str, Any]:

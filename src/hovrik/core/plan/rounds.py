@@ -39,6 +39,7 @@ class RoundsDesign:
     most: int | None = None
     heat_last: bool = False
     left_out: tuple[str, ...] = ()
+    pins: bool = False
 
     def ask(self, told: Told) -> Asked:
         """All of them at the first ask, nothing after it."""
@@ -49,7 +50,9 @@ class RoundsDesign:
         before: list[Cell] = []
         for number in range(self.like.repeats):
             order = before[::-1] if self.mirrored and number % 2 else self._order(rng, before)
-            found += [replace(self.like.wanted(cell.setup, number), slot=cell.slot) for cell in order]
+            found += [
+                replace(self.like.wanted(cell.setup, number), slot=cell.slot, pin_w=self._pin_w(cell)) for cell in order
+            ]
             before = order
         found = found[: self.most] if self.most is not None else found
         if self.like.heat_s > 0:
@@ -57,6 +60,9 @@ class RoundsDesign:
             heat = self.like.heat(last.setup, last.slot)
             found = [*found, heat] if self.heat_last else [heat, *found]
         return Asked(tuple(found), " ".join(self.left_out))
+
+    def _pin_w(self, cell: Cell) -> float:
+        return (cell.setup.static_limit_w or 0.0) if self.pins else 0.0
 
     def _order(self, rng: np.random.Generator, before: Sequence[Cell]) -> list[Cell]:
         by_slot = {slot: list(own) for slot, own in groupby(sorted(self.cells, key=lambda c: c.slot), lambda c: c.slot)}
@@ -70,7 +76,7 @@ class RoundsDesign:
         cells = [{"setup": cell.setup.as_dict(), **({"slot": cell.slot} if cell.slot else {})} for cell in self.cells]
         return {
             **self.like.as_dict(), "cells": cells, "mirrored": self.mirrored, "most": self.most,
-            "heat_last": self.heat_last, "left_out": list(self.left_out),
+            "heat_last": self.heat_last, "left_out": list(self.left_out), "pins": self.pins,
         }  # fmt: skip
 
     @classmethod
@@ -79,5 +85,5 @@ class RoundsDesign:
         cells = tuple(Cell(Setup(one["setup"]), one.get("slot", "")) for one in body["cells"])
         return cls(
             cells, LadderDesign.from_dict(body), bool(body.get("mirrored")), body.get("most"),
-            bool(body.get("heat_last")), tuple(body.get("left_out") or ()),
+            bool(body.get("heat_last")), tuple(body.get("left_out") or ()), bool(body.get("pins")),
         )  # fmt: skip

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from ..facts.knob import CAP, NO_CAP
 from ..facts.rig import Rig
 from ..passes.energy import Overhead
-from .steps import PlannedPass
+from .steps import PIN, PlannedPass
 
 ASSUMED = Overhead(6.0, 1.0 / 0.92, 1.5, 0)  # common practice, no source: about 6 W beside the package
 IDLE_SHARE = 0.35  # draw between passes against that of the pass, assumed
@@ -34,7 +34,8 @@ def expected_draw_w(planned: PlannedPass, overhead: Overhead = ASSUMED) -> float
 def expected_wh(planned: PlannedPass, overhead: Overhead = ASSUMED) -> float:
     """Energy the battery gives for a pass and its surroundings, Wh."""
     draw = expected_draw_w(planned, overhead)
-    busy = planned.settle_s + planned.soak_s + planned.pass_s
+    pins = sum(step.seconds for step in planned.steps if step.kind == PIN)
+    busy = planned.settle_s + pins + planned.soak_s + planned.pass_s
     return (busy * draw + planned.cool_s * IDLE_SHARE * draw) / 3600.0
 
 

@@ -11,8 +11,8 @@ from ..facts.setup import Setup
 
 # kinds; a newer version may have others, which are kept and never run as another
 RESTART, RELAUNCH, SOURCE, RECHARGE = "restart", "relaunch", "source", "recharge"
-APPLY, SOAK, MEASURE, REST = "apply", "soak", "measure", "rest"
-KINDS = (RESTART, RELAUNCH, SOURCE, RECHARGE, APPLY, SOAK, MEASURE, REST)
+APPLY, PIN, SOAK, MEASURE, REST = "apply", "pin", "soak", "measure", "rest"
+KINDS = (RESTART, RELAUNCH, SOURCE, RECHARGE, APPLY, PIN, SOAK, MEASURE, REST)
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,7 @@ class Step:
     its pass; place : parts of the place that it brings about (slot, title, scene, source); seconds : how long, in an
     Apply its settling; purpose : of the pass; round, block, launch : numbers, from 0; pinned : its place was chosen by
     a person; why : it is wanted, "" by the design; told : ids of the passes it was decided on; until_settled : a soak
-    goes on until temperature and rate stand.
+    goes on until temperature and rate stand; watts : of the package that a Pin adjusts the limits to.
     """
 
     id: str
@@ -41,6 +41,7 @@ class Step:
     why: str = ""
     told: tuple[str, ...] = ()
     until_settled: bool = False
+    watts: float = 0.0
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, but for what the row holds beside it (id, batch, seq, kind, told) and what is as usual."""
@@ -50,7 +51,7 @@ class Step:
         if self.place:
             made["place"] = dict(self.place)
         usual = {"purpose": "sweep", "round": 0, "block": 0, "launch": 0, "pinned": False, "why": "",
-                 "until_settled": False}  # fmt: skip
+                 "until_settled": False, "watts": 0.0}  # fmt: skip
         return made | {name: getattr(self, name) for name, value in usual.items() if getattr(self, name) != value}
 
     @classmethod
@@ -74,7 +75,8 @@ class Batch:
 @dataclass(frozen=True)
 class Wanted:
     """A pass that a design wants. Lengths in s; round : which time over; why : it is wanted, "" by the design; slot :
-    OS slot it is made in, "" the one that the machine is in; relaunch : the title is started anew before it."""
+    OS slot it is made in, "" the one that the machine is in; relaunch : the title is started anew before it; pinned :
+    a person chose its place; pin_w : measured package watts that its limits are adjusted to, 0 for none."""
 
     setup: Setup
     pass_s: float
@@ -87,6 +89,8 @@ class Wanted:
     why: str = ""
     slot: str = ""
     relaunch: bool = False
+    pinned: bool = False
+    pin_w: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -117,7 +121,7 @@ class PlannedPass:
     @property
     def seconds(self) -> float:
         """Machine time of the pass with everything around it but a recharge, s."""
-        changes = sum(step.seconds for step in self.steps if step.kind in (RESTART, RELAUNCH))
+        changes = sum(step.seconds for step in self.steps if step.kind in (RESTART, RELAUNCH, PIN))
         return self.settle_s + self.soak_s + self.pass_s + self.cool_s + changes
 
     @property
@@ -125,8 +129,24 @@ class PlannedPass:
         """OS slot that it is made in, "" the one that the machine is in."""
         return next((step.place["slot"] for step in self.steps if "slot" in step.place), "")
 
+    @property
+    def pin_w(self) -> float:
+        """Measured package watts that its limits are adjusted to, 0 for none."""
+        return next((step.watts for step in self.steps if step.kind == PIN), 0.0)
+
+    @property
+    def pinned(self) -> bool:
+        """Whether a person chose its place."""
+        return any(step.pinned for step in self.steps)
+
+    @property
+    def round(self) -> int:
+        """Which time over its setup is measured."""
+        return next((step.round for step in self.steps if step.kind == MEASURE), 0)
+
 
 RESTART_S, RELAUNCH_S = 180.0, 60.0  # what a restart and a launch of a title take, to plan with
+PIN_S = 18.0  # what it takes to adjust limits, two tries
 
 
 def laid_out(
@@ -149,12 +169,19 @@ def laid_out(
         after = one.setup
         for kind, seconds in kinds:
             found.append(Step("", number, len(found), kind, one.setup, place, seconds, one.purpose, one.round, block))
-        for kind, seconds in ((APPLY, one.settle_s), (SOAK, one.soak_s), (MEASURE, one.pass_s), (REST, one.cool_s)):
+        for kind, seconds in (
+            (APPLY, one.settle_s),
+            (PIN, PIN_S if one.pin_w else 0.0),
+            (SOAK, one.soak_s),
+            (MEASURE, one.pass_s),
+            (REST, one.cool_s),
+        ):
             if kind in (APPLY, MEASURE) or seconds > 0 or (kind == SOAK and one.until_settled):
                 found.append(
                     Step(
                         "", number, len(found), kind, one.setup, place, seconds, one.purpose, one.round, block,
-                        why=one.why, until_settled=kind == SOAK and one.until_settled,
+                        pinned=one.pinned, why=one.why, until_settled=kind == SOAK and one.until_settled,
+                        watts=one.pin_w if kind == PIN else 0.0,
                     )
                 )  # fmt: skip
     return tuple(found)

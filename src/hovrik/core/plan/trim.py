@@ -15,13 +15,14 @@ LEAST = 0.02
 @dataclass(frozen=True)
 class Trimmed:
     """kept : indices in their order; dropped : indices; minutes : of what is kept; once : setups left with one pass;
-    gone : setups left with none."""
+    gone : setups left with none; over : it costs more than there is even so, since what is left is pinned."""
 
     kept: tuple[int, ...]
     dropped: tuple[int, ...]
     minutes: float
     once: int
     gone: int
+    over: bool = False
 
 
 def minutes_of(one: PlannedPass) -> float:
@@ -39,7 +40,7 @@ def trimmed(
 
     What is lost of a setup with n passes left is its weight / n: how uncertain it is whether it holds (chance(pass) is
     the probability, where one is known) over how well it is measured. A heat pass goes before a setup is left without
-    any. Of equal passes the later one goes.
+    any. Of equal passes the later one goes. A pass that a person pinned stays.
     """
     left = list(passes)
     counts: dict[Hashable, int] = {}
@@ -55,7 +56,10 @@ def trimmed(
 
     dropped: list[int] = []
     while left and sum(cost(one) for one in left) > most + 1e-9:
-        gone = min(reversed(left), key=loss)
+        free = [one for one in reversed(left) if not one.pinned]
+        if not free:
+            break
+        gone = min(free, key=loss)
         left.remove(gone)
         counts[_cell(gone)] -= 1
         dropped.append(gone.index)
@@ -65,6 +69,7 @@ def trimmed(
     return Trimmed(
         tuple(one.index for one in left), tuple(sorted(dropped)), sum(minutes_of(one) for one in left),
         sum(count == 1 for count in after.values()), sum(count == 0 for count in after.values()),
+        sum(cost(one) for one in left) > most + 1e-9,
     )  # fmt: skip
 
 

@@ -12,10 +12,12 @@ from functools import cache
 from typing import Any
 
 from ..facts.factor import DAY, ROOM, VERSION, Factor
-from ..facts.knob import Knob, Level, inside, is_number
+from ..facts.knob import LIMITS, Knob, Level, inside, is_number
 from ..facts.known_knobs import known
 from ..facts.place import PLACES, moved_with
-from ..passes.point import AS_KNOBS, Point
+from ..passes.point import AS_KNOBS, PINNED, Point
+
+PINNED_APART_W = 0.05
 
 
 @dataclass(frozen=True)
@@ -110,11 +112,20 @@ def _of_place(one: Point, other: Point) -> Iterable[Difference]:
 
 
 def _of_setup(one: Point, other: Point, knobs: Mapping[str, Knob]) -> Iterable[Difference]:
+    same_watts = _pinned_alike(one, other)
     for key in dict.fromkeys((*one.setup, *other.setup)):
+        if same_watts and key in LIMITS:
+            continue
         a, b = one.setup.get(key), other.setup.get(key)
         knob = knobs.get(key) or known(key)
         if a is None or b is None or not knob.same(a, b):
             yield Difference(key, inside(knob.label), a, b)
+
+
+def _pinned_alike(one: Point, other: Point) -> bool:
+    """Whether both were brought to the same measured watts: what was asked for that is not what they differ by."""
+    a, b = one.number(PINNED), other.number(PINNED)
+    return a is not None and b is not None and abs(a - b) < PINNED_APART_W
 
 
 def _of_versions(one: Point, other: Point) -> Iterable[Difference]:
