@@ -212,7 +212,7 @@ def demo(headless: bool, out: Path | None, seed: int, pace: str) -> None:
     if headless:
         if out is None:
             raise click.UsageError("--headless needs --out FILE.hovrik")
-        count = scenario.build(out, seed=seed, pace=_pace(pace), announce=_tell)
+        count = scenario.build(out, seed=seed, pace=_pace(pace), searched=True, announce=_tell)
         click.echo(f"{count} passes in {out}", err=True)
         return
     from .app.start import run_window
@@ -220,7 +220,7 @@ def demo(headless: bool, out: Path | None, seed: int, pace: str) -> None:
     path = out or scenario.default_path()
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
-        scenario.build(path, seed=seed)
+        scenario.build(path, seed=seed, searched=True)
     sys.exit(run_window(path))
 
 

@@ -26,6 +26,7 @@ from hovrik.core.model.twins import EVERY, FREE_FPS, Places, twins
 from hovrik.core.plan.ask_tell import Search
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
+from hovrik.core.plan.front import hypervolume
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.search import FRESH, Goal, SearchDesign, judged
 
@@ -214,6 +215,53 @@ def test_limits_of_heat_count():
     assert found.pick == 1 and found.chances.tolist() == [0.0, 1.0] and found.sure == 1.0
     assert judged(belief, GOAL, np.array([1, 1])).pick == 0
     assert judged(belief, replace(goal, die_limit_c=30.0), np.array([1, 1])).pick is None
+
+
+def test_limits_of_hours_and_of_noise_count():
+    """Two setups alike but for their draw, then for their noise: only the modest one holds."""
+    rows = np.zeros((50, 2))
+    belief = Belief(rows + math.log(50), rows, np.log([[22.0, 18.0]]) + rows, rows + math.log(30.0), 5.0)
+    found = judged(belief, replace(GOAL, draw_limit_w=20.0), np.array([1, 1]))
+    assert found.pick == 1 and found.chances.tolist() == [0.0, 1.0]
+    noise = rows + np.array([41.0, 33.0])
+    loud = judged(belief, replace(GOAL, noise_limit_db=35.0), np.array([1, 1]), noise=noise)
+    assert loud.chances.tolist() == [0.0, 1.0] and judged(belief, GOAL, np.array([1, 1]), noise=noise).pick == 1
+
+
+def test_noise_follows_the_settled_die():
+    """Passes of a fan that grows by 30 dB a log of the rise: at 50 K it is told within what the noted level allows."""
+    design = replace(DESIGN, goal=replace(GOAL, noise_limit_db=40.0))
+    passes = [
+        replace(one, figures=one.figures.with_(die_c=23.0 + rise, noise_db=35.0 + 30.0 * math.log(rise / 35.0)))
+        for one, rise in ((made(10.0), 25.0), (made(14.0, number=1), 38.0), (made(12.0, number=2), 31.0))
+    ]  # fmt: skip
+    belief = Belief(*(np.zeros((300, 1)),) * 3, np.full((300, 1), math.log(50.0)), 5.0)
+    noise = design._noise(passes, belief)
+    assert noise.mean() == pytest.approx(35.0 + 30.0 * math.log(50 / 35), abs=2.5) and 2.5 < noise.std() < 6.0
+    assert design._noise([made(12.0)], belief) is None and DESIGN._noise(passes, belief) is None
+
+
+def test_for_the_picture_the_best_looking_that_holds_is_taken():
+    levels = {"render_scale": (0.5, 0.75, 1.0), CAP: (40.0, "none")}
+    goal = replace(GOAL, aim=Aim.PICTURE, picture=("render_scale",))
+    design = replace(DESIGN, levels=levels, base=static(12.0), goal=goal)
+    assert design._picture.tolist() == [0.0, 0.0, 0.5, 0.5, 1.0, 1.0]
+    low = np.log(np.array([60.0, 60.0, 50.0, 50.0, 30.0, 30.0])) + np.zeros((50, 6))
+    belief = Belief(low, low, np.zeros((50, 6)), np.zeros((50, 6)), 5.0)
+    found = judged(belief, goal, np.ones(6, np.int64), picture=design._picture)
+    assert design.setups[found.pick]["render_scale"] == 0.75
+
+
+def test_the_trade_off_of_hours_and_frames_is_found():
+    """Of the 24 setups of `made`: what the measured ones cover is nearly all that there is, after a third of them."""
+    design = replace(DESIGN, goal=replace(GOAL, edge_fps=0.0, front=True))
+    order, found, _ = searched(design, 14)
+    every = [made(one["sustained_limit_w"], one["boost"], one[CAP]) for one in design.setups]
+    points = np.array([[1 / one.figures.value("draw_w"), one.figures.value(design.goal.figure)] for one in every])
+    reference = points.min(axis=0)
+    seen = np.flatnonzero(found.counts)
+    assert hypervolume(points[seen], reference) >= 0.9 * hypervolume(points, reference) and len(order) <= 14
+    assert all("widens the trade-off" in text for _, text in order[1:])
 
 
 RIG = Rig("r", "R", 8.0, 18.0, refresh_hz=(60.0,), slots=(OsSlot("one", "One"),))

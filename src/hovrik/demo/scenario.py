@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from ..bench.job import Control, RunEvent
+from ..bench.protocol import Machine
+from ..core.kinds.best import KIND as BEST
+from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question, lowest_watts
 from ..service import library
 from ..service import run as sweep
 from ..service.machines import open_machine, simulated
+from ..service.planning import design_of
+from ..service.points import Places
 from ..store.notebook import Notebook
 
 RIGS = Path(__file__).with_name("rigs")
@@ -52,23 +58,52 @@ def prepare(notebook: Notebook, path: Path, seed: int = 1) -> None:
 
 
 def build(
-    path: Path, *, seed: int = 1, pace: float = float("inf"),
+    path: Path, *, seed: int = 1, pace: float = float("inf"), searched: bool = False,
     announce: Callable[[RunEvent], None] = lambda event: None, control: Control | None = None,
 ) -> int:  # fmt: skip
-    """Make the demo notebook at `path` with its sweep run and stored; passes kept. Continues one cut short."""
+    """Make the demo notebook at `path` with its sweep run and stored; passes kept. Continues one cut short. searched :
+    with the search for the best setup of a second title, too."""
     with Notebook(path) as notebook:
         prepare(notebook, path, seed)
-        address = addresses(path, seed)[question().rig]
-        open_entry = next((e for e in notebook.open_runs() if e.machine == address), None)
-        plan_id = (
-            open_entry.plan_id if open_entry else sweep.keep_plan(notebook, question(), design(seed), room_c=ROOM_C)
-        )
-        machine = open_machine(address, pace=pace)
+        asked: list[tuple[str, Question, Design]] = [("ladder", question(), design(seed))]
+        if searched:
+            asked.append(("search", search_question(), _search_design(notebook, seed)))
+        control, done = control or Control(), 0
+        machine = open_machine(addresses(path, seed)[question().rig], pace=pace)
         try:
-            ended = sweep.run_plan(notebook, plan_id, machine, address, control or Control(), announce)
+            for name, one, own in asked:
+                if not control.stopped.is_set():
+                    done += _run(notebook, name, one, own, machine, addresses(path, seed), announce, control)
         finally:
             machine.close()
-        return ended.done
+        return done
+
+
+def search_question() -> Question:
+    """The second title's: most hours that hold 35, over limits, boost, GPU ceiling and cap."""
+    asked = lowest_watts(rig="ombrel-8", slot="sedge", title="ironwood-vale", scene="ridge", target_fps=35.0)
+    gpu = [1100.0, 1400.0, 1700.0, 2100.0, 2700.0]
+    levels = {"boost": ["off", "on"], "gpu_ceiling_mhz": gpu, "cap_fps": [36.0, 45.0, "none"]}
+    return replace(asked, kind=BEST.id, parts={"levels": levels})
+
+
+def _search_design(notebook: Notebook, seed: int) -> Design:
+    asked = search_question()
+    rig, places = sweep.rig_of(notebook, asked.rig), Places(notebook)
+    lengths = LadderDesign(8.0, 24.0, 1.0, None, pass_s=60.0, seed=seed)
+    return design_of(asked, rig, places.knobs(asked), lengths, None, sweep.title_of(notebook, asked.title))
+
+
+def _run(
+    notebook: Notebook, name: str, asked: Question, own: Design, machine: Machine, at: dict[str, dict[str, Any]],
+    announce: Callable[[RunEvent], None], control: Control,
+) -> int:  # fmt: skip
+    """Run one of the demo's plans, or what is left of it."""
+    plan_id = notebook.get_state(f"demo/{name}")
+    if not isinstance(plan_id, str):
+        plan_id = sweep.keep_design(notebook, asked, own, ROOM_C)
+        notebook.set_state(f"demo/{name}", plan_id)
+    return sweep.run_plan(notebook, plan_id, machine, at[asked.rig], control, announce).done
 
 
 def state_file(notebook: Path, rig: str = "ombrel-8") -> Path:

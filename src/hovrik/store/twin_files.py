@@ -69,7 +69,7 @@ class TwinFiles:
 
 def _read(path: Path) -> Twins | None:
     try:
-        with np.load(path, allow_pickle=False) as found:
+        with path.open("rb") as file, np.load(file, allow_pickle=False) as found:
             columns: dict[str, Any] = {name: found[name] for name in _ARRAYS}
             rigs = Rigs(*(found[f"rigs_{one.name}"] for one in fields(Rigs)))
             columns |= {name: float(found[name]) for name in _NUMBERS}

@@ -147,7 +147,7 @@ def answer(seen: Seen) -> Answer:
     design_ = seen.design
     if not isinstance(design_, SearchDesign) or not seen.counted:
         return build(seen.responses, seen.question, seen.context)
-    found = design_.found(seen.counted, seen.failed)
+    found = design_.found(seen.counted, seen.failed, seen.responses)
     believed = design_.believed(found)
     about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
     if design_.goal.front:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from ..facts.knob import CAP, LIMITS, Level, is_number
 from ..facts.setup import Setup
-from .twins import EVERY, Twins
+from .twins import EVERY, Chosen, Twins
 
 Array = NDArray[np.float64]
 
@@ -60,21 +60,24 @@ def _columns(key: str, levels: Sequence[Level | None]) -> list[Array]:
 @dataclass(frozen=True)
 class Measured:
     """Passes at candidates, each (n,): at (index of the candidate), logs of figures by outcome, nan where not told;
-    sds : of a pass's own reading beyond NOISE (log), None where none is known."""
+    sds : of a pass's own reading beyond NOISE (log), None where none is known; latent : whether the low is what it
+    would be if no cap cut it, None where none is."""
 
     at: NDArray[np.int64]
     values: Mapping[str, Array]
     sds: Mapping[str, Array] | None = None
+    latent: NDArray[np.bool_] | None = None
 
 
 @dataclass(frozen=True)
 class _Fit:
-    """One outcome's passes, each (n,): at, y, noise (logs); cross : (c, n) kernel of all candidates with them; factors,
-    logs : Cholesky factor and (twins,) log likelihood by amplitude."""
+    """One outcome's passes, each (n,): at, y, noise (logs), latent; cross : (c, n) kernel of all candidates with them;
+    factors, logs : Cholesky factor and (twins,) log likelihood by amplitude."""
 
     at: NDArray[np.int64]
     y: Array
     noise: Array
+    latent: NDArray[np.bool_]
     cross: Array
     factors: tuple[Any, ...]
     logs: Array
@@ -175,6 +178,8 @@ def believe(twins: Twins, where: Array, caps: Array, measured: Measured, seed: i
 
 
 def _fits(twins: Twins, where: Array, caps: Array, measured: Measured) -> dict[str, _Fit]:
+    from scipy.linalg import solve_triangular
+
     fits: dict[str, _Fit] = {}
     across = matern(where, where[measured.at])
     for name in NOISE:
@@ -183,22 +188,30 @@ def _fits(twins: Twins, where: Array, caps: Array, measured: Measured) -> dict[s
         if own is None or not known.any():
             continue
         at, y = measured.at[known], own[known]
-        noise = _noise(name, at, y, caps)
+        is_latent = name == "low" and measured.latent is not None
+        latent = measured.latent[known] if is_latent and measured.latent is not None else np.zeros(at.size, bool)
+        noise = np.where(latent, NOISE[name], _noise(name, at, y, caps))
         if measured.sds is not None and name in measured.sds:
             noise = np.hypot(noise, np.nan_to_num(measured.sds[name][known]))
-        off = y[:, None] - twins.of(name, EVERY, at).T.astype(float)  # (n, twins)
+        off = (y[:, None] - _rows(twins, name, EVERY, at, latent).T).astype(np.float32)  # (n, twins)
         cross = across[:, known]
         kernel = cross[at]
         factors, logs = [], []
         for amplitude, prior in AMPLITUDES:
             factor = np.linalg.cholesky(amplitude**2 * kernel + np.diag(noise**2))
-            white = np.linalg.solve(factor, off)
-            quad = (white**2).sum(axis=0)
+            white = solve_triangular(factor.astype(np.float32), off, lower=True, check_finite=False)
+            quad = np.einsum("ij,ij->j", white, white).astype(float)
             like = -0.5 * (_DOF + y.size) * np.log1p(quad / _DOF) - np.log(np.diag(factor)).sum() + np.log(prior)
             factors.append(factor)
             logs.append(like)
-        fits[name] = _Fit(at, y, noise, cross, tuple(factors), np.array(logs))
+        fits[name] = _Fit(at, y, noise, latent, cross, tuple(factors), np.array(logs))
     return fits
+
+
+def _rows(twins: Twins, name: str, which: Chosen, at: NDArray[np.int64], latent: NDArray[np.bool_]) -> NDArray[Any]:
+    """(twins, n) what twins say of passes."""
+    found = twins.of(name, which, at)
+    return np.where(latent, twins.of("free", which, at), found) if latent.any() else found
 
 
 def _weights(fits: Mapping[str, _Fit], count: int) -> Array:
@@ -221,6 +234,8 @@ def _residual(
     rng: np.random.Generator, where: Array, fit: _Fit | None, chosen: NDArray[np.intp], twins: Twins, name: str
 ) -> Array:  # fmt: skip
     """(draws, c) of the residual beside each chosen twin."""
+    from scipy.linalg import cho_solve
+
     priors = np.array([prior for _, prior in AMPLITUDES])
     if fit is None:
         of = rng.choice(len(AMPLITUDES), chosen.size, p=priors)
@@ -233,8 +248,8 @@ def _residual(
     # the spectral density of a Matern 3/2 is a multivariate t of 3 degrees of freedom
     omega = rng.standard_normal((_FEATURES, d)) / np.sqrt(rng.chisquare(3.0, (_FEATURES, 1)) / 3.0)
     phase = rng.uniform(0, 2 * np.pi, _FEATURES)
-    waves = np.sqrt(2.0 / _FEATURES) * np.cos(where @ omega.T + phase)  # (c, f)
-    prior = rng.standard_normal((chosen.size, _FEATURES)) @ waves.T
+    waves = (np.sqrt(2.0 / _FEATURES) * np.cos(where @ omega.T + phase)).astype(np.float32)  # (c, f)
+    prior = (rng.standard_normal((chosen.size, _FEATURES), np.float32) @ waves.T).astype(float)
     found = np.empty((chosen.size, where.shape[0]))
     for place, (amplitude, _) in enumerate(AMPLITUDES):
         own = np.flatnonzero(of == place)
@@ -244,9 +259,9 @@ def _residual(
         if fit is None:
             found[own] = free
             continue
-        off = fit.y - twins.of(name, chosen[own], fit.at).astype(float) - free[:, fit.at]
+        off = fit.y - _rows(twins, name, chosen[own], fit.at, fit.latent).astype(float) - free[:, fit.at]
         off -= fit.noise * rng.standard_normal(off.shape)
         factor = fit.factors[place]
-        gain = np.linalg.solve(factor.T, np.linalg.solve(factor, off.T))
+        gain = cho_solve((factor, True), off.T, check_finite=False)
         found[own] = free + (amplitude**2 * fit.cross @ gain).T
     return found

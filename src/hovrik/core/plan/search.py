@@ -23,8 +23,10 @@ from ..facts.known_knobs import known
 from ..facts.setup import Setup, describe
 from ..facts.terms import Aim
 from ..model.belief import NOISE, Belief, Believed, Measured, believe, features
+from ..model.held import deviates
 from ..model.known_rig import KnownTitle, twins_of
 from ..read.group import Counted
+from ..read.response import Response
 from ..words import percent
 from .design import Told
 from .front import hypervolume, improvements
@@ -45,6 +47,9 @@ PICTURE = 0.5  # log of the best picture over the poorest, against which hours w
 NOISE_PRIOR = (35.0, 8.0, 25.0, 12.0)  # dB at a rise of 35 K and its sd, dB a log of the rise and its sd
 NOISE_ABOUT, NOISE_SD, LEVEL_SD = math.log(35.0), 1.5, 3.0  # of a fan about such a line; of the level that is noted
 WORTH_FRONT = 0.008  # of the area of a trade-off, likewise
+NEAR_CAP, STEP_INTERVAL = 0.9, 1.1  # of a low, from where its cap has a say; over which the tail's slope is read
+LEAST_SLOPE, MOST_SLOPE = 5.0, 40.0  # deviates a log of the interval, of scenes measured before
+ONE_PERCENT, MOST_OFF = -2.326, 0.25
 ENOUGH = 6  # passes at a setup after which one that stays open is left open
 
 
@@ -161,8 +166,11 @@ class SearchDesign:
         alike = [sum(one.get(key) == level for key, level in free.items()) for one in self.setups]
         return int(np.argmax(alike))
 
-    def found(self, passes: Sequence[Counted], failed: Sequence[Setup] = ()) -> Found:
-        """What is thought after these passes; deterministic."""
+    def found(
+        self, passes: Sequence[Counted], failed: Sequence[Setup] = (), responses: Sequence[Response] = ()
+    ) -> Found:
+        """What is thought after these passes; deterministic. responses : the same passes read level by level: where a
+        setup's own say that it holds with less, no more is thought."""
         measured = self._measured(passes)
         made = twins_of(self.setups, self.goal.target_fps, self.highest_w, self.known)
         belief = believe(made, self._where, self.caps, measured, self.like.seed)
@@ -170,15 +178,21 @@ class SearchDesign:
         never = {*failed, *self.forbidden}
         gone = np.array([one in never for one in self.setups])
         return judged(
-            belief,
-            self.goal,
-            counts,
-            gone,
-            self._minutes(passes),
-            self._lean,
-            self._noise(passes, belief),
-            self._picture,
-        )
+            belief, self.goal, counts, gone, self._minutes(passes), self._lean,
+            self._noise(passes, belief), self._picture, self._own_chances(responses),
+        )  # fmt: skip
+
+    def _own_chances(self, responses: Sequence[Response]) -> dict[int, float]:
+        """Chance by its own passes that a setup holds the floor, where there are several."""
+        places = {setup: at for at, setup in enumerate(self.setups)}
+        keys = set(self.setups[0]) if self.setups else set()
+        found: dict[int, float] = {}
+        for group in (group for response in responses for group in response.groups if len(group.passes) > 1):
+            at = places.get(Setup({key: value for key, value in group.setup.items() if key in keys}))
+            own = group.floor_holds if group.floor_holds is not None else group.holds
+            if at is not None and own is not None:
+                found[at] = min(own, found.get(at, 1.0))
+        return found
 
     def _noise(self, passes: Sequence[Counted], belief: Belief) -> Array | None:
         """(draws, c) dB at the settled die: a line over the log of its rise, drawn from what passes told and a wide
@@ -235,7 +249,7 @@ class SearchDesign:
             return Asked((), "the budget is spent")
         if not told.passes and not told.failed:
             return self._wanted(self._middle, told.batches, "everything on at a middle limit tells most of the title")
-        found = self.found(told.passes, told.failed)
+        found = self.found(told.passes, told.failed, told.responses)
         left = self.most - told.batches
         pick = found.pick
         if self.goal.front:
@@ -293,14 +307,17 @@ class SearchDesign:
         rows = [(places[own], one) for one in passes if (own := self._own(one)) in places]
         value = lambda one, key: math.log(v) if (v := one.figures.value(key)) and v > 0 else math.nan  # noqa: E731
         at = np.array([place for place, _ in rows], np.int64)
+        lows = [latent_low(one, self.goal, float(self.caps[place])) for place, one in rows]
         values = {
-            "low": np.array([value(one, self.goal.figure) for _, one in rows]),
+            "low": np.array([
+                value(one, self.goal.figure) if own is None else own for own, (_, one) in zip(lows, rows)
+            ]),
             "rate": np.array([value(one, "mean_fps") for _, one in rows]),
             "draw": np.array([value(one, "draw_w") for _, one in rows]),
             "rise": np.array([rise_of(one, self.goal.room_c) for _, one in rows]),
         }  # fmt: skip
         reading = np.array([_rise_sd(one, self.goal.room_c) for _, one in rows])
-        return Measured(at, values, {"rise": reading})
+        return Measured(at, values, {"rise": reading}, np.array([own is not None for own in lows], bool))
 
     def _own(self, one: Counted) -> Setup:
         """The part of a pass's setup that the candidates speak of."""
@@ -330,16 +347,18 @@ class SearchDesign:
 def judged(
     belief: Belief, goal: Goal, counts: NDArray[np.int64], gone: NDArray[np.bool_] | None = None,
     minutes: Array | None = None, lean: Array | None = None, noise: Array | None = None,
-    picture: Array | None = None,
+    picture: Array | None = None, own: Mapping[int, float] | None = None,
 ) -> Found:  # fmt: skip
     """What draws of a belief come to. counts : (c,) passes a candidate; gone : not to be proposed; minutes : a pass;
     lean : by how much each is put behind others that are worth the same (log); noise : (draws, c) dB, None where
-    nothing tells it; picture : (c,) how good each looks, 0 to 1."""
+    nothing tells it; picture : (c,) how good each looks, 0 to 1; own : chances that candidates' own passes leave."""
     worth = _worth(belief, goal, picture) - (lean if lean is not None else 0.0)
     holds = np.ones(worth.shape, bool)
     figure = belief.rate if goal.figure == "mean_fps" else belief.low
     if goal.edge_fps > 0:
         holds &= figure >= math.log(goal.edge_fps)
+        for at, chance in (own or {}).items():  # of the draws, those stay that lie highest
+            holds[:, at] &= np.argsort(np.argsort(-figure[:, at], kind="stable")) < chance * figure.shape[0]
     within = np.ones(worth.shape, bool)  # every limit but the floor
     if math.isfinite(goal.die_limit_c):
         within &= goal.room_c + np.exp(belief.rise) <= goal.die_limit_c
@@ -418,6 +437,22 @@ def _worth(belief: Belief, goal: Goal, picture: Array | None) -> Array:
     if goal.aim is Aim.QUIET:
         return -belief.rise
     return -belief.draw
+
+
+def latent_low(one: Counted, goal: Goal, cap_fps: float) -> float | None:
+    """Log of the low that a pass near its cap would have without it, from the share of frames that are slower than the
+    edge's interval: the cap's corner is invisible to that, while the low itself varies little just where it is cut.
+    None for a pass far from its cap, or without frames."""
+    tail, low = one.figures.tail, one.figures.value(goal.figure)
+    if tail is None or low is None or goal.figure != Goal().figure or not goal.edge_fps > 0:
+        return None
+    if low < NEAR_CAP * cap_fps or goal.edge_fps > cap_fps:
+        return None
+    interval = 1000.0 / goal.edge_fps
+    shares = np.array([tail.slower_than(interval), tail.slower_than(STEP_INTERVAL * interval)])
+    here, beyond = deviates(shares, tail.frames)
+    slope = min(max((here - beyond) / math.log(STEP_INTERVAL), LEAST_SLOPE), MOST_SLOPE)
+    return math.log(goal.edge_fps) + float(np.clip((ONE_PERCENT - here) / slope, -MOST_OFF, MOST_OFF))
 
 
 def rise_of(one: Counted, room_c: float) -> float:
