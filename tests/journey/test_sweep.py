@@ -180,6 +180,20 @@ def test_the_best_setup_where_the_lowest_watts_of_the_usual_one_are_not(folder):
     assert picture.exit_code == 1 and "set-up of the title" in picture.output
 
 
+def test_the_trade_off_and_a_limit_of_hours(folder):
+    """With `front` setups that none beats in both, most hours first; with 2.5 h asked for (16 W of 40 Wh) the rest of
+    the battery's line decides, and more than it can give is said before anything is run."""
+    knobs = ("--knob", "limit_w=7..19:3", "--knob", "boost=off,on", "--knob", "cap_fps=none")
+    found = swept(folder, "best", *knobs, "--floor", 30, "--front", "--budget-passes", 8)
+    assert "beaten by none in hours and frames both" in found["sentence"] and found["passes"] <= 8
+    hours = swept(folder, "best", *knobs, "--floor", 20, "--limit-hours", 2.5, "--aim", "frames", "--budget-passes", 8)
+    assert hours["pick"]["metrics"]["hours"]["value"] > 2.3
+    assert any("at least 2.5 h" in one for one in hours["reasons"])
+    never = run(folder, "sweep", "--machine", f"{folder}/toy.py:Toy", "--question", "best", *knobs, "--floor", 20,
+                "--limit-hours", 150)  # fmt: skip
+    assert never.exit_code == 0 and "No" in never.output
+
+
 def test_another_ordered_knob_is_searched_as_well(folder):
     found = swept(folder, "lowest-watts", "--floor", 30, "--over", "cap_fps", "--knob", "cap_fps=20..40:2",
                   "--knob", "limit_w=12")  # fmt: skip

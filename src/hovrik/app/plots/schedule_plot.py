@@ -186,7 +186,8 @@ class SchedulePlot(Plot):
         name = pg.TextItem(words, color=tokens.current().data[quantity], anchor=(1, 1))
         name.setFont(tokens.base_font(11))
         self.addItem(name, ignoreBounds=True)
-        name.setPos(float(minutes[-1]), float(y[-1]))
+        end = min(max(block.end for block in self._blocks), float(minutes[-1]))
+        name.setPos(end, float(np.interp(end, minutes, y)))
 
     def show_all(self) -> None:
         """The whole plan."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFormLayout
+from PyQt6.QtWidgets import QFormLayout, QSizePolicy
 
 from ...core import degrees
 from ...core.facts.terms import HOURS, Aim, Limit
@@ -53,6 +53,7 @@ class TermsPage(Card):
             form.addRow(left, field)
         self.body.addLayout(form)
         self.body.addStretch()
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)  # from the top of the page down
         self.aim.currentIndexChanged.connect(lambda _at: self._change(aim=Aim(self.aim.key())))
         self.sure.valueChanged.connect(lambda value: self._change(sure=round(value / 100, 6)))
         self.tolerance.valueChanged.connect(lambda value: self._change(tolerance=round(value / 100, 6)))

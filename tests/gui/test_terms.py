@@ -1,0 +1,56 @@
+"""What counts beside the floor, entered in Plan: the answer follows, and undo takes it back."""
+
+import pytest
+from helpers.window import opened
+
+from hovrik.core.facts.terms import HOURS, Aim
+
+
+@pytest.fixture
+def window(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as made:
+        made.show_stage("Plan")
+        made.stage("Plan").pages.show_page("Terms")
+        qtbot.waitUntil(lambda: made.session.evaluation is not None, timeout=20_000)
+        yield made
+
+
+def answered(window, qtbot, holds):
+    """Wait for an answer of which this is true."""
+    qtbot.waitUntil(lambda: holds(window.session.evaluation.answer), timeout=20_000)
+
+
+def test_bounds_change_the_answer_and_are_undone(window, qtbot):
+    terms, session = window.stage("Plan").terms, window.session
+    answered(window, qtbot, lambda answer: answer.option is not None)
+    terms.die.setValue(30.0)
+    answered(window, qtbot, lambda answer: answer.option is None and "30 C" in f"{answer.sentence} {answer.reasons}")
+    session.undo_stack.undo()
+    answered(window, qtbot, lambda answer: answer.option is not None)
+    assert terms.die.text() == "no limit"
+    terms.hours.setValue(2.0)
+    answered(window, qtbot, lambda answer: any("hours" in one and "at least 2 h" in one for one in answer.reasons))
+    assert session.evaluation.answer.option is not None
+    terms.hours.setValue(9.0)
+    answered(window, qtbot, lambda answer: answer.option is None)
+    terms.hours.setValue(0.0)
+    answered(window, qtbot, lambda answer: answer.option is not None)
+    assert session.question.terms.limits == ()
+
+
+def test_every_term_reaches_the_question(window):
+    page, session = window.stage("Plan").terms, window.session
+    page.aim.setCurrentIndex(page.aim.findData(Aim.FRAMES.value))
+    page.sure.setValue(90.0)
+    page.tolerance.setValue(5.0)
+    page.price.setValue(2.5)
+    page.room.setValue(31.0)
+    page.noise.setValue(35.0)
+    terms = session.question.terms
+    assert (terms.aim, terms.sure, terms.tolerance, terms.price, terms.room_c) == (Aim.FRAMES, 0.9, 0.05, 2.5, 31.0)
+    assert [(one.figure, one.at_most) for one in terms.limits] == [("noise_db", 35.0)]
+    page.hours.setValue(1.5)
+    assert {one.figure for one in session.question.terms.limits} == {"noise_db", HOURS}
+    for _ in range(7):
+        session.undo_stack.undo()
+    assert session.question.terms.limits == () and page.sure.value() == 95.0 and page.room.text() == "as measured"
