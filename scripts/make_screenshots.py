@@ -119,20 +119,13 @@ def paused(window, shooter):
 
 
 def belief(window, shooter):
-    """A search for the best setup, under way on the stand-in."""
-    from hovrik.service.planning import of_kind
-
+    """The demo's search for the best setup of its second title."""
     session = window.session
     before = session.question
-    session.set_question(of_kind(before, "best"))
-    window.bench.pace.show_key("inf")
-    made = len(session.notebook.passes())
-    window.start_sweep()
-    spin(lambda: len(session.notebook.passes()) >= made + 9, 240_000)
-    window.runner.stop()
-    spin(lambda: not window.runner.is_running, 60_000)
+    session.set_question(scenario.search_question())
     window.show_place("Plan", "Belief")
     spin(lambda: session.evaluation.answer.believed is not None and not window.evaluator.is_busy, 60_000)
+    spin(ms=500)
     shooter.shoot(window, "belief")
     session.set_question(before)
 
@@ -170,7 +163,7 @@ def main(wanted):
     """Shoot."""
     shooter = Shooter(wanted)
     path = HOME / "demo.hovrik"
-    scenario.build(path)
+    scenario.build(path, searched=True)
     application = make_application()
     tokens.apply(application, tokens.LIGHT)
     window = MainWindow(Session(path))

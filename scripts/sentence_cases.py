@@ -315,6 +315,11 @@ CASES: dict[str, tuple[Case, Case]] = {
         )},
         {"setups": 1, "parts": (say("best.front-one", setup="4 W", draw=v(9, "W", 1), frames=v(12, "fps", 0)),)},
     ),
+    "sheet.never": (
+        {"what": "frame cap", "one": "40", "other": "none", "figures": say("sheet.some", figures="rates")},
+        {"what": "scene", "one": "harbour", "other": "grove", "figures": say("sheet.all")},
+    ),
+    "sheet.some": ({"figures": "rates"}, {"figures": "temperatures"}),
     "best.open": (
         {"setup": "13 W, boost off", "sure": 0.8, "asked": 0.95}, {"setup": "4 W", "sure": 0.5, "asked": 0.999},
     ),

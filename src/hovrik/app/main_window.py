@@ -180,6 +180,7 @@ class MainWindow(QMainWindow):
             read.import_asked.connect(self.open_import)
             read.checks_asked.connect(self.open_checks)
             read.stills_asked.connect(self.open_stills)
+            read.plan_asked.connect(lambda: self.show_stage("Plan"))
             return read
         if name == "Choose":
             from .stages.choose import ChooseStage

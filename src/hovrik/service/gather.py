@@ -332,7 +332,7 @@ def _views(
         plain = [record for record in records if constants.of(points[record.id])[0] is None]
         found |= with_settled(memory, plain, points, found)
     if records:
-        found = with_noise(memory.places.newest_rig(rig), with_package(memory, rig, records, points, found))
+        found = with_noise(memory.places.newest_rig(rig), with_package(memory, rig, records, points, found, progress))
     verdicts = verdicts_of(memory, records, notes)
     return [
         PassView(

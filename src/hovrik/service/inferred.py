@@ -17,7 +17,7 @@ from ..core.passes.figures import PassFigures
 from ..core.passes.point import Point
 from ..core.passes.record import PassRecord
 from ..store.notebook import PassQuery
-from .memory import Memory
+from .memory import Memory, Progress
 
 ALGORITHM, VERSION = "powers", 1
 BRIGHTNESS_APART = 5.0  # percent: past it another line holds
@@ -28,15 +28,16 @@ MOST_SHARE = 0.12  # of the package power, that its standard deviation may be
 
 def with_package(
     memory: Memory, rig: str, records: Sequence[PassRecord], points: Mapping[str, Point],
-    found: Mapping[str, PassFigures],
+    found: Mapping[str, PassFigures], progress: Progress | None = None,
 ) -> dict[str, PassFigures]:  # fmt: skip
-    """The figures of passes, with the package power (and its error) of those that know their draw alone."""
+    """The figures of passes, with the package power (and its error) of those that know their draw alone. progress :
+    told of the rig's other passes, each of which is read once."""
     told = dict(found)
     lacking = [one for one in records if found[one.id].value("draw_w") and not found[one.id].value("package_w")]
     if not lacking:
         return told
     every = memory.records(PassQuery(rig=rig))
-    powers: dict[str, dict[str, float]] = memory.derived(ALGORITHM, VERSION, every, _plain, _powers, _plain)
+    powers: dict[str, dict[str, float]] = memory.derived(ALGORITHM, VERSION, every, _plain, _powers, _plain, progress)
     both = [(memory.places.point(one), powers[one.id]) for one in every if len(powers[one.id]) == 2]
     lines: dict[Any, energy.Overhead | None] = {}
     for record in lacking:

@@ -7,16 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..core.passes.figure import low_id
-from ..core.plan.resolution import (
-    Curve,
-    Repeatability,
-    repeatability,
-    repeats_needed,
-    resolution,
-    sd_at_length,
-    settled_after,
-)
+from ..core.plan.resolution import Curve, Repeatability, repeatability, resolution, sd_at_length, settled_after
 from ..core.questions.question import Question
+from ..core.stats.power import repeats_needed
 from ..store.notebook import Notebook
 from .gather import Evaluation, PassView
 

@@ -21,9 +21,9 @@ from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
 from ...core.plan.ahead import ahead
-from ...core.plan.resolution import detectable
 from ...core.plan.schedule import Totals, total
 from ...core.plan.steps import PlannedPass
+from ...core.stats.power import detectable
 from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
 from ...service.library import titles

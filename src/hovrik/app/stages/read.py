@@ -18,6 +18,7 @@ from ..commands import annotate, bring_back, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
+from ..widgets.compare_page import ComparePage
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, allow, button, label
 from ..widgets.flow import FlowLayout
@@ -32,13 +33,14 @@ CHOICE_PX = 320
 class ReadStage(Stage):
     """Curves, one pass in full, all of them in a table; findings beside.
 
-    Signals: import_asked, checks_asked, stills_asked.
+    Signals: import_asked, checks_asked, stills_asked, plan_asked.
     """
 
     title = "Read"
     import_asked = pyqtSignal()
     checks_asked = pyqtSignal()
     stills_asked = pyqtSignal()
+    plan_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -69,6 +71,8 @@ class ReadStage(Stage):
         self.stills = button("Stills …", tip="Pictures of set-ups, side by side")
         self.stills.clicked.connect(self.stills_asked)
         self.pages.add("Responses", self._responses_page())
+        self.compare = ComparePage(session, self.plan_asked.emit)
+        self.pages.add("Compare", self.compare)
         self.pages.add("Pass", self._pass_page())
         self.pages.add("Passes", self.table)
         self.pages.beside("Notes", self.notes)
@@ -146,6 +150,7 @@ class ReadStage(Stage):
         self.table.show_passes(shown, question.school, self.session.selected_pass)
         self._show_response()
         self._show_pass()
+        self.compare.refresh()
 
     def _best_response(self) -> str:
         evaluation = self.session.evaluation

@@ -11,12 +11,9 @@ from numpy.typing import NDArray
 
 from ..passes.energy import gauge_sd_wh
 from ..passes.frames import Intervals
+from ..stats.power import detectable
 
 Array = NDArray[np.float64]
-
-POWER = 0.8
-SIGNIFICANCE = 0.05
-MOST_REPEATS = 60
 
 
 @dataclass(frozen=True)
@@ -59,35 +56,6 @@ def repeatability(groups: Sequence[Sequence[tuple[float, float]]]) -> Repeatabil
     rest = y - slope * x
     slope_se = math.sqrt(float(rest @ rest) / max(dof - 1, 1) / power) if power > 0 and dof > 1 else math.inf
     return Repeatability(sd, dof, slope * span, slope_se * span, y.size)
-
-
-def power_of(difference: float, sd: float, repeats: int) -> float:
-    """Power of a two-sided t test between two setups with `repeats` passes each at 5 % (noncentral t)."""
-    from scipy.special import nctdtr, stdtrit
-
-    dof = 2 * repeats - 2
-    if dof < 1:
-        return 0.0
-    shift = difference / sd * math.sqrt(repeats / 2.0)
-    critical = float(stdtrit(dof, 1.0 - SIGNIFICANCE / 2.0))
-    above = 1.0 - float(nctdtr(dof, shift, critical)) if shift < 37 else 1.0
-    below = float(nctdtr(dof, shift, -critical)) if shift < 37 else 0.0
-    return above + (0.0 if math.isnan(below) else below)
-
-
-def repeats_needed(difference: float, sd: float) -> int | None:
-    """Passes a setup so that a true difference (log or share, in the unit of sd) is found with 80 % power; None: over
-    60."""
-    return next((n for n in range(2, MOST_REPEATS + 1) if power_of(difference, sd, n) >= POWER), None)
-
-
-def detectable(sd: float, repeats: int) -> float:
-    """Smallest difference, in the unit of sd, that `repeats` passes a setup find with 80 % power."""
-    low, high = 0.0, 200.0
-    for _ in range(50):
-        middle = 0.5 * (low + high)
-        low, high = (low, middle) if power_of(middle, 1.0, repeats) >= POWER else (middle, high)
-    return high * sd
 
 
 def sd_at_length(sd: float, measured_s: float, length_s: float) -> float:

@@ -48,7 +48,7 @@ class Outcome(StrEnum):
 class Contrast:
     """One figure at two levels. difference : a minus b, in the figure's unit, with its 95 % interval; percent : the
     same in percent of b, None for figures that have no share; n : passes behind it; beside : what else differs, where
-    it is confounded."""
+    it is confounded; delta, se : difference and its standard error on the figure's own scale; p : of no difference."""
 
     figure: str
     a: Level
@@ -61,6 +61,9 @@ class Contrast:
     percent: tuple[float, float, float] | None = None
     n: int = 0
     beside: tuple[str, ...] = ()
+    delta: float = 0.0
+    se: float = 0.0
+    p: float = 1.0
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
@@ -189,7 +192,10 @@ def _made(
         shares = [math.expm1(value) for value in ends]
         percent = (100 * shares[0], 100 * shares[1], 100 * shares[2])
         ends = (level * shares[0], level * shares[1], level * shares[2])
-    return Contrast(figure.id, one.level, other.level, *ends, figure.unit, verdict, percent, n, beside)
+    from scipy.special import stdtr
+
+    p = 2.0 * float(stdtr(dof, -abs(delta) / se)) if se > 0 else float(delta == 0)
+    return Contrast(figure.id, one.level, other.level, *ends, figure.unit, verdict, percent, n, beside, delta, se, p)
 
 
 def contrasts(

@@ -1,0 +1,65 @@
+"""Two sets side by side in Read: fair, confounded, and from there to the plan that settles it."""
+
+import pytest
+from helpers.build import DEMO_QUESTION, trace_of, wandering
+from helpers.window import click, opened
+
+from hovrik.app.widgets.compare_page import HEADINGS
+from hovrik.service.imports import one as imports
+from hovrik.store.files.read.frame_log import Imported
+from hovrik.store.notebook import Notebook
+
+
+@pytest.fixture
+def window(demo_copy, qtbot):
+    with Notebook(demo_copy) as notebook:
+        for limit, boost, rate in ((13, "on", 42.0), (15, "off", 45.0)):
+            setup = imports.setup_from({"sustained_limit_w": f"{limit}", "cap_fps": "none", "boost": boost})
+            for seed in range(3):
+                trace = trace_of(wandering(60, rate, seed=seed), package_w=float(limit), battery_w=6 + limit * 1.1)
+                told = imports.conditions_from(DEMO_QUESTION, {"room_c": "22"})
+                imports.import_trace(notebook, DEMO_QUESTION, Imported(trace, trace.frames_ns, ()), setup, told)
+    with opened(demo_copy, qtbot) as made:
+        made.show_stage("Read")
+        made.stage("Read").pages.show_page("Compare")
+        qtbot.waitUntil(lambda: made.stage("Read").compare.sheet is not None, timeout=20_000)
+        yield made
+
+
+def choose(page, a, b):
+    """Two sets, by a part of their words."""
+    for choice, part in ((page.a, a), (page.b, b)):
+        choice.setCurrentIndex(next(at for at in range(choice.count()) if part in choice.itemText(at)))
+
+
+def column(page, heading):
+    at = HEADINGS.index(heading)
+    return [page.table.item(row, at).text() for row in range(page.table.rowCount())]
+
+
+def test_neighbours_are_fair_and_read_as_a_sheet(window):
+    page = window.stage("Read").compare
+    choose(page, "13 W, cap 40", "14 W, cap 40")
+    assert page.fair.text() == "Fair: nothing differs but power limit."
+    assert column(page, "Figure")[0].startswith("1 % low") and "better" in column(page, "Verdict")
+    choose(page, "13 W, cap 40", "13 W, cap 40")
+    assert page.table.rowCount() == 0 and "Choose two" in page.fair.text()
+
+
+def test_what_is_confounded_goes_to_the_plan_that_settles_it(window, qtbot):
+    page, session = window.stage("Read").compare, window.session
+    choose(page, "13 W, no cap, boost on", "15 W, no cap, boost off")
+    assert "Confounded" in page.fair.text() and set(column(page, "Verdict")) == {"confounded"}
+    assert not page.settle.isEnabled()
+    page.asked.setCurrentIndex(page.asked.findData("boost"))
+    assert (
+        "beside CPU boost" in page.fair.text() and "13 W, no cap, boost off would tell them apart" in page.fair.text()
+    )
+    click(page.settle)
+    question = session.question
+    assert question.kind == "knob" and question.parts["over"] == "boost"
+    assert window.stack.currentWidget() is window.stage("Plan")
+    passes, _ = session.planned_passes()
+    assert {(one.setup["boost"], one.setup["sustained_limit_w"]) for one in passes} == {("on", 13.0), ("off", 13.0)}
+    session.undo_stack.undo()
+    assert session.question.kind == "lowest-watts"
