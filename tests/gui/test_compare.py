@@ -3,6 +3,7 @@
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
 from helpers.window import click, opened
+from PyQt6.QtCore import Qt
 
 from hovrik.app.widgets.compare_page import HEADINGS
 from hovrik.service.imports import one as imports
@@ -63,3 +64,24 @@ def test_what_is_confounded_goes_to_the_plan_that_settles_it(window, qtbot):
     assert {(one.setup["boost"], one.setup["sustained_limit_w"]) for one in passes} == {("on", 13.0), ("off", 13.0)}
     session.undo_stack.undo()
     assert session.question.kind == "lowest-watts"
+
+
+def test_responses_are_laid_over_each_other(window):
+    """What is drawn is what the groups say, along the factor or along watts; a line keeps its colour when others go."""
+    window.stage("Read").pages.show_page("Overlay")
+    page, found = window.stage("Read").overlay, window.session.evaluation
+    names = [item.text() for item in page._items()]
+    assert "cap 40" in names and len(names) == len(found.responses) >= 3
+    page.figure.setCurrentIndex(page.figure.findData("mean_fps"))
+    own = found.responses[names.index("cap 40")]
+    assert list(page.plot.data["cap 40"]) == pytest.approx([group.rate.value for group in own.groups])
+    page.across.setCurrentIndex(page.across.findData("watts"))
+    assert list(page.plot.data["cap 40: at"]) == pytest.approx(sorted(group.package.value for group in own.groups))
+    page.figure.setCurrentIndex(page.figure.findData("joules_per_frame"))
+    joules = [group.draw.value / group.rate.value for group in own.groups]
+    assert sorted(page.plot.data["cap 40"]) == pytest.approx(sorted(joules))
+    before = {line.words: line.number for line in page.plot._lines}
+    page._items()[0].setCheckState(Qt.CheckState.Unchecked)
+    after = {line.words: line.number for line in page.plot._lines}
+    assert names[0] not in after and all(before[name] == number for name, number in after.items())
+    assert names[0] not in page.plot.data

@@ -23,6 +23,7 @@ from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, allow, button, label
 from ..widgets.flow import FlowLayout
 from ..widgets.margin_notes import MarginNotes
+from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_table import PassTable
 from ..worker import Wanted, Worker
 from .base import EMPTY, Stage
@@ -71,6 +72,8 @@ class ReadStage(Stage):
         self.stills = button("Stills …", tip="Pictures of set-ups, side by side")
         self.stills.clicked.connect(self.stills_asked)
         self.pages.add("Responses", self._responses_page())
+        self.overlay = OverlayPage(session)
+        self.pages.add("Overlay", self.overlay)
         self.compare = ComparePage(session, self.plan_asked.emit)
         self.pages.add("Compare", self.compare)
         self.pages.add("Pass", self._pass_page())
@@ -150,6 +153,7 @@ class ReadStage(Stage):
         self.table.show_passes(shown, question.school, self.session.selected_pass)
         self._show_response()
         self._show_pass()
+        self.overlay.refresh()
         self.compare.refresh()
 
     def _best_response(self) -> str:

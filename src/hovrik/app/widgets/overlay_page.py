@@ -1,0 +1,100 @@
+"""Responses laid over each other: which of them, which figure, along what."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from ...core import degrees
+from ...core.facts.setup import describe
+from ...core.passes.figure import BY_ID
+from ...core.read.response import Response
+from ..plots.laid_over_plot import JOULES, LABELS, PER_WATT, LaidOver, LaidOverPlot, points_along
+from ..session import Session
+from .fields import Choice, label
+
+FIGURES = ("judged", "mean_fps", "draw_w", "package_w", "die_c", "shell_c", "noise_db", PER_WATT, JOULES)
+MOST, AT_FIRST = 12, 4
+LIST_PX = 230
+
+
+class OverlayPage(QWidget):
+    """The page. A line keeps its colour and shape as long as the responses are the same."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._responses: tuple[Response, ...] = ()
+        self.list = QListWidget()
+        self.list.setAccessibleName("Responses to lay over each other")
+        self.list.setMaximumWidth(LIST_PX)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.figure = Choice("Which figure is drawn")
+        self.across = Choice("Along what it is drawn", [("", "along the factor"), ("watts", "along package watts")])
+        self.plot = LaidOverPlot()
+        side = QVBoxLayout()
+        side.setSpacing(4)
+        for one in (label("Laid over each other", "soft"), self.list, self.figure, self.across):
+            side.addWidget(one)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addLayout(side)
+        row.addWidget(self.plot, 1)
+        self.list.itemChanged.connect(lambda _item: self._draw())
+        self.figure.currentIndexChanged.connect(lambda _at: self._draw())
+        self.across.currentIndexChanged.connect(lambda _at: self._draw())
+
+    def refresh(self) -> None:
+        """Offer the responses of the newest evaluation; those that were chosen stay chosen."""
+        found = self._session.evaluation
+        responses = tuple(found.responses[:MOST]) if found is not None else ()
+        before = {item.text(): item.checkState() for item in self._items()}
+        self._responses = responses
+        self.list.blockSignals(True)
+        self.list.clear()
+        for at, one in enumerate(responses):
+            item = QListWidgetItem(words_of(one, responses))
+            item.setToolTip(item.text())
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            usual = Qt.CheckState.Checked if at < AT_FIRST else Qt.CheckState.Unchecked
+            item.setCheckState(before.get(item.text(), usual))
+            self.list.addItem(item)
+        self.list.blockSignals(False)
+        kept = self.figure.key()
+        offered = [key for key in FIGURES if any(points_along(one, key, False).at for one in responses)]
+        self.figure.offer([(key, self._figure_words(key)) for key in offered])
+        self.figure.show_key(kept if kept in offered else next(iter(offered), ""))
+        self._draw()
+
+    def _items(self) -> list[QListWidgetItem]:
+        return [item for at in range(self.list.count()) if (item := self.list.item(at)) is not None]
+
+    def _figure_words(self, key: str) -> str:
+        if key in LABELS:
+            return LABELS[key][0]
+        if key == "judged":
+            named = next((one.figure for one in self._responses if one.figure is not None), None)
+            return named.label if named is not None else "What the floor is of"
+        return BY_ID[key].label
+
+    def _draw(self) -> None:
+        key, by_watts = self.figure.key(), self.across.key() == "watts"
+        lines, first = [], None
+        for at, (item, one) in enumerate(zip(self._items(), self._responses)):
+            if item.checkState() is Qt.CheckState.Checked and key:
+                first = first or one
+                lines.append(LaidOver(at, item.text(), points_along(one, key, by_watts)))
+        unit = LABELS[key][1] if key in LABELS else "fps" if key == "judged" else BY_ID[key].unit if key else ""
+        unit = degrees.unit() if unit == "C" else unit
+        axis = f"{self._figure_words(key)} ({unit})" if key else ""
+        self.plot.show_lines(lines, first, axis, by_watts=by_watts)
+
+
+def words_of(response: Response, others: Sequence[Response]) -> str:
+    """What a response is called among others: by what they do not all share."""
+    shared = [k for k, v in response.family.items() if all(one.family.get(k) == v for one in others)]
+    own = response.family.without(*shared) if len(others) > 1 else response.family
+    family = describe(own) if own else "as the others"
+    return f"{family} [{', '.join(response.apart)}]" if response.apart else family
