@@ -76,8 +76,10 @@ def test_another_title_of_the_rig_is_found_and_kept(tmp_path, demo_copy):
         assert known_titles.kept(notebook, "plan") is None
         known_titles.keep(notebook, "plan", ())
         assert known_titles.kept(notebook, "plan") == ()
-        notebook.set_state("known/plan", [{"setups": 3}])
-        assert known_titles.kept(notebook, "plan") is None
+        good = KnownTitle(40.0, SETUPS[:1], (3.0,), (3.1,), (2.9,), (3.2,)).as_dict()
+        for spoiled in ({"setups": 3}, {**good, "low": [1.0, 2.0]}, {**good, "setups": []}, {**good, "target_fps": -1}):
+            notebook.set_state("known/plan", [spoiled])
+            assert known_titles.kept(notebook, "plan") is None
 
 
 @pytest.fixture

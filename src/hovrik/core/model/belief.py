@@ -28,7 +28,7 @@ _DOF = 6.0
 POWER = 0.5  # of the likelihood: no twin is the machine, and each is wrong in its own way everywhere at once
 AMPLITUDES = ((0.02, 0.3), (0.05, 0.45), (0.11, 0.25))  # of the residual, with what is thought of each before
 NOISE = {"low": 0.025, "rate": 0.015, "draw": 0.010, "rise": 0.04}  # of one pass, logs
-AT_CAP, AT_CAP_NOISE = 0.95, 0.008  # a low this near its cap varies as little as this
+AT_CAP, AT_CAP_NOISE = 0.975, 0.010  # a low this near its cap varies as little as this
 TIERS = (0.9, 0.5)  # chances from which a setup holds, and is likely to
 _LENGTHS = {CAP: 0.8, "number": 0.6, "words": 1.2, "limit": 0.7}
 

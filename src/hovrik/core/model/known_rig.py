@@ -25,6 +25,7 @@ LOGS = ("cpu_w", "gpu_w", "base_w", "heat")  # that are moved by a share; the ot
 MOVED, MOVED_SHARE = 0.04, 0.06
 FRESH = 0.15  # of the machines, from the prior
 FREE = 1e4
+MOST_FPS = 1e5
 VERSION = 1  # of what twins are, for those that are kept
 Make = Callable[[], Twins]
 kept: list[Callable[[str, Make], Twins]] = []  # at most one: gives those of a key, made only where it has none
@@ -57,9 +58,12 @@ class KnownTitle:
 
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> KnownTitle:
-        """The inverse of `as_dict`."""
-        rows = (tuple(math.nan if v is None else float(v) for v in body[name]) for name in NOISE)
-        return cls(float(body["target_fps"]), tuple(map(Setup, body["setups"])), *rows)
+        """The inverse of `as_dict`. Raises ValueError, KeyError, TypeError for what is none."""
+        rows = [tuple(math.nan if v is None else float(v) for v in body[name]) for name in NOISE]
+        setups = tuple(map(Setup, body["setups"]))
+        if any(len(row) != len(setups) for row in rows) or not 0 < float(body["target_fps"]) < MOST_FPS or not setups:
+            raise ValueError("what a title told is not whole")
+        return cls(float(body["target_fps"]), setups, *rows)
 
 
 def tops_of(setups: Sequence[Setup]) -> dict[str, float]:
