@@ -113,7 +113,7 @@ MUTANTS = (
     Mutant("plan", "model/held.py",
            "if chance >= 0.8:", "if chance >= 0.6:"),
     Mutant("plan", "plan/schedule.py", "if charge - need / full < low:", "if charge < low:", slight=False),
-    Mutant("plan", "plan/resolution.py", "math.sqrt(repeats / 2.0)", "math.sqrt(repeats / 1.5)"),
+    Mutant("plan", "stats/power.py", "math.sqrt(repeats / 2.0)", "math.sqrt(repeats / 1.5)"),
     Mutant("check", "passes/checks.py", "over_share: float = 0.05", "over_share: float = 0.08"),
     Mutant("check", "passes/checks.py", "drift_share: float = 0.05", "drift_share: float = 0.09"),
     Mutant("check", "passes/checks.py", "throttle_share: float = 0.02", "throttle_share: float = 0.3", slight=False),

@@ -150,19 +150,19 @@ def test_the_whole_question_and_the_whole_answer_open_over_the_page(window, qtbo
 def test_what_stands_beside_a_page_is_a_tab_where_there_is_less_room(window, qtbot):
     window.show_stage("Read")
     pages = window.stage("Read").pages
-    assert pages.bar.count() == 3 and window.stage("Read").notes.isVisible()
+    assert pages.bar.count() == 5 and window.stage("Read").notes.isVisible()
     pages.fold.click()
     assert not window.stage("Read").notes.isVisible()
     pages.fold.click()
     pages.show_page("Pass")
     window.resize(853, 533)
     QApplication.processEvents()
-    assert pages.bar.count() == 4 and pages.page == "Pass" and not window.stage("Read").notes.isVisible()
+    assert pages.bar.count() == 6 and pages.page == "Pass" and not window.stage("Read").notes.isVisible()
     pages.show_page("Notes")
     assert window.stage("Read").notes.isVisible()
     window.resize(1280, 800)
     QApplication.processEvents()
-    assert pages.bar.count() == 3 and window.stage("Read").notes.isVisible()
+    assert pages.bar.count() == 5 and window.stage("Read").notes.isVisible()
 
 
 def test_signs_follow_the_theme(window):

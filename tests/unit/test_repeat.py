@@ -9,25 +9,26 @@ from statsmodels.stats.power import TTestIndPower
 
 from hovrik.core.passes.energy import gauge_pass_min
 from hovrik.core.plan import resolution as repeat
+from hovrik.core.stats import power
 
 
 @pytest.mark.parametrize(("d", "n"), [(0.5, 64), (1.0, 30), (2.0, 6), (2.0, 4), (3.0, 2)])
 def test_power_against_statsmodels(d, n):
     expected = TTestIndPower().power(d, n, 0.05)
-    assert repeat.power_of(d, 1.0, n) == pytest.approx(expected, abs=2e-4)
+    assert power.power_of(d, 1.0, n) == pytest.approx(expected, abs=2e-4)
 
 
 def test_two_spreads_need_six_a_side_not_four():
     """d / s = 2 at 80 % needs 6 a side (models.md); R's value for d = 1, n = 30 as carried by statsmodels' tests."""
-    assert repeat.repeats_needed(2.0, 1.0) == 6
-    assert repeat.power_of(1.0, 1.0, 30) == pytest.approx(0.967708258242517, abs=1e-6)
-    assert repeat.repeats_needed(0.1, 1.0) is None and repeat.power_of(9.0, 1.0, 1) == 0.0
+    assert power.repeats_needed(2.0, 1.0) == 6
+    assert power.power_of(1.0, 1.0, 30) == pytest.approx(0.967708258242517, abs=1e-6)
+    assert power.repeats_needed(0.1, 1.0) is None and power.power_of(9.0, 1.0, 1) == 0.0
 
 
 @pytest.mark.parametrize("n", [2, 3, 6, 20])
 def test_detectable_is_where_the_power_is_80_percent(n):
     expected = TTestIndPower().solve_power(effect_size=None, nobs1=n, alpha=0.05, power=0.8)
-    assert repeat.detectable(1.0, n) == pytest.approx(expected, rel=2e-3)
+    assert power.detectable(1.0, n) == pytest.approx(expected, rel=2e-3)
 
 
 def test_spread_and_drift_by_hand():
@@ -56,7 +57,7 @@ def test_gauge_joins_the_spread():
     """At the length at which a gauge alone leaves 2 %, so does the curve of a scene without spread of its own."""
     minutes = gauge_pass_min(0.4, 20.0, 0.02)
     (curve,) = repeat.resolution(1e-9, 60.0, gauge_step_wh=0.4, draw_w=20.0, repeats=(2,), lengths_s=(60 * minutes,))
-    assert curve.share[0] == pytest.approx(0.02 * repeat.detectable(1.0, 2), rel=1e-3)
+    assert curve.share[0] == pytest.approx(0.02 * power.detectable(1.0, 2), rel=1e-3)
     plain = repeat.resolution(0.02, 60.0, repeats=(3,))[0]
     assert np.all(np.diff(plain.share) < 0) and np.all(np.diff(plain.minutes) > 0)
 
