@@ -33,7 +33,7 @@ from hovrik.app.worker import Worker  # noqa: E402
 from hovrik.demo import scenario  # noqa: E402
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
-DARK_TOO = ("Read",)
+DARK_TOO = (("Read", "Compare", "read-compare"),)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
     ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Plan", "Order", "plan-order"),
@@ -172,12 +172,13 @@ def main(wanted):
     views = [v for v in window.session.evaluation.views if v.counts and v.record.setup.static_limit_w == 12]
     window.session.select_pass(views[0].record.id)
     window.keep_answer()
-    for theme in (tokens.LIGHT, tokens.DARK):
-        tokens.apply(application, theme)
-        for stage in STAGES:
-            if theme is tokens.LIGHT or stage in DARK_TOO:
-                window.show_stage(stage)
-                shooter.shoot(window, stage.lower() + ("" if theme is tokens.LIGHT else "-dark"))
+    for stage in STAGES:
+        window.show_stage(stage)
+        shooter.shoot(window, stage.lower())
+    tokens.apply(application, tokens.DARK)
+    for stage, page, name in DARK_TOO:
+        window.show_place(stage, page)
+        shooter.shoot(window, name)
     tokens.apply(application, tokens.LIGHT)
     for stage, page, name in PAGES:
         window.show_stage(stage)
