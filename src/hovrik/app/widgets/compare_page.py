@@ -188,10 +188,10 @@ def cells(line: Line) -> tuple[str, ...]:
     figure, found = line.figure, line.found
     if found.percent is not None:
         low, high = sorted(found.percent[1:])
-        differs = f"{found.percent[0]:+.1f} % ({low:+.1f} to {high:+.1f})"
+        differs = f"{_signed(found.percent[0])} % ({_signed(low)} to {_signed(high)})"
     else:
         rise = degrees.shown_rise if figure.unit == "C" else float
-        differs = f"{rise(found.difference):+.1f} ({rise(found.low):+.1f} to {rise(found.high):+.1f})"
+        differs = f"{_signed(rise(found.difference))} ({_signed(rise(found.low))} to {_signed(rise(found.high))})"
     is_open = found.verdict is Outcome.UNDECIDED
     more = "–" if not is_open else "over 60" if line.more is None else f"{line.more} more each"
     sides = (_shown(one, figure.unit, figure.digits) for one in (line.a, line.b))
@@ -200,6 +200,11 @@ def cells(line: Line) -> tuple[str, ...]:
     if figure.id in NEUTRAL and found.verdict in (Outcome.BETTER, Outcome.WORSE):
         verdict = "higher" if found.difference > 0 else "lower"
     return f"{figure.label}, {unit}", *sides, differs, "cannot tell yet" if is_open else verdict, more
+
+
+def _signed(number: float) -> str:
+    """With its sign; nothing is no less than nothing."""
+    return f"{round(number, 1) + 0.0:+.1f}"
 
 
 def _shown(one: Estimate, unit: str, digits: int) -> str:
