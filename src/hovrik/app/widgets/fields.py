@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QComboBox,
     QDoubleSpinBox,
+    QFormLayout,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -23,6 +24,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from ..theme.tokens import TARGET_PX
 
 PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp);;All files (*)"
 TABLES = "Text tables (*.csv *.txt *.tsv);;All files (*)"
@@ -46,6 +49,15 @@ def set_kind(widget: QWidget, kind: str) -> None:
         if style is not None:
             style.unpolish(widget)
             style.polish(widget)
+
+
+def add_rows(form: QFormLayout, rows: Iterable[tuple[str, QWidget]]) -> None:
+    """Rows of words and the field that they name, each tall enough for a finger."""
+    for words, field in rows:
+        left = label(words, wrap=True)
+        left.setMinimumHeight(TARGET_PX)
+        left.setBuddy(field)
+        form.addRow(left, field)
 
 
 class Notice(QLabel):

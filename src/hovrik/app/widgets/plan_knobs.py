@@ -28,7 +28,7 @@ from ...service.sweeps import levels_of
 from ..commands import set_design, set_question, set_room
 from ..session import Session
 from ..theme.tokens import TARGET_PX
-from .fields import Card, Choice, NumberField, label
+from .fields import Card, Choice, NumberField, add_rows
 
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
@@ -103,7 +103,7 @@ class PlanKnobs(Card):
             "Room temperature", degrees.unit(), degrees.shown(_NO_ROOM), degrees.shown(60.0), 1, 1
         )
         self.room_c.setSpecialValueText("not noted")
-        for words, field in (
+        add_rows(form, (
             ("Searched", self.how), ("Sought", self.sought), ("Knob", self.knob),
             ("Its levels", self.levels), ("Options", self.options),
             ("Around", self.recipe), ("From a profile", self.profile),
@@ -113,11 +113,7 @@ class PlanKnobs(Card):
             ("Soak longer", self.until_settled),
             ("Rest after", self.cool_s), ("Heat", self.has_heat),
             ("Compare with", self.has_references), ("Room", self.room_c), ("Order's seed", self.seed),
-        ):  # fmt: skip
-            left = label(words, wrap=True)
-            left.setMinimumHeight(TARGET_PX)
-            left.setBuddy(field)
-            form.addRow(left, field)
+        ))  # fmt: skip
         self.body.addLayout(form)
         self.body.addStretch()
         self.how.currentIndexChanged.connect(self._on_how)

@@ -9,8 +9,7 @@ from ...core import degrees
 from ...core.facts.terms import HOURS, Aim, Limit
 from ..commands import set_question
 from ..session import Session
-from ..theme.tokens import TARGET_PX
-from .fields import Card, Choice, NumberField, label
+from .fields import Card, Choice, NumberField, add_rows
 
 AIMS = [
     (Aim.HOURS.value, "battery hours"), (Aim.FRAMES.value, "frames"), (Aim.QUIET.value, "quiet and cool"),
@@ -42,15 +41,11 @@ class TermsPage(Card):
         for field in (self.die, self.hours, self.noise):
             field.setSpecialValueText("no limit")
         self.room.setSpecialValueText("as measured")
-        for words, field in (
+        add_rows(form, (
             ("Wanted most", self.aim), ("Sure enough at", self.sure), ("Floor holds within", self.tolerance),
             ("Die at most", self.die), ("Hours at least", self.hours), ("Noise at most", self.noise),
             ("A watt must bring", self.price), ("You play at", self.room),
-        ):  # fmt: skip
-            left = label(words, wrap=True)
-            left.setMinimumHeight(TARGET_PX)
-            left.setBuddy(field)
-            form.addRow(left, field)
+        ))  # fmt: skip
         self.body.addLayout(form)
         self.body.addStretch()
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)  # from the top of the page down

@@ -128,6 +128,11 @@ def _agrees(one: Counted, other: Counted, factor: Factor, knobs: Mapping[str, Kn
     return not any(not d.is_unknown for d in differences(one.point, other.point, over=factor, knobs=knobs))
 
 
+def margin_of(figure: Figure) -> float:
+    """Within this two levels count as the same where the player names nothing, in the space that is judged in."""
+    return MARGINS.get(figure.id, OTHER_MARGIN if figure.log else 3 * figure.prior_sd)
+
+
 def contrast(
     one: Side, other: Side, figure: Figure, *, margin: float | None = None, beside: tuple[str, ...] = (),
     equal_watts: bool = False,
@@ -177,7 +182,7 @@ def _made(
     beside: tuple[str, ...], n: int, base: Array,
 ) -> Contrast:  # fmt: skip
     half95, half90 = t_quantile(0.975, dof) * se, t_quantile(0.95, dof) * se
-    wide = margin if margin is not None else MARGINS.get(figure.id, OTHER_MARGIN if figure.log else 3 * figure.prior_sd)
+    wide = margin if margin is not None else margin_of(figure)
     edge = (math.log1p(-wide), math.log1p(wide)) if figure.log else (-wide, wide)
     verdict = Outcome.UNDECIDED
     if beside:

@@ -10,9 +10,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ..facts.factor import of_knob
 from ..facts.knob import CAP, LIMITS, NO_CAP, Knob, Level
-from ..facts.known_knobs import known
 from ..facts.setup import Setup
 from ..facts.terms import School
 from ..message import Message, say
@@ -20,7 +18,7 @@ from ..passes.figure import BY_ID, FIGURES, Figure, low_id
 from ..stats.estimate import Estimate
 from ..stats.power import repeats_for_same, repeats_needed
 from .agree import Difference, differences
-from .contrast import MARGINS, OTHER_MARGIN, Contrast, Outcome, Side, contrast
+from .contrast import Contrast, Outcome, Side, contrast, margin_of
 from .group import Counted
 
 SHOWN = (
@@ -78,7 +76,7 @@ class Sheet:
 
 def keys_of(found: Sequence[Difference]) -> list[str]:
     """What differs, the three limits as one."""
-    return list(dict.fromkeys(LIMIT if one.key in LIMITS else one.key for one in found if not one.is_unknown))
+    return list(dict.fromkeys(_key(one) for one in found if not one.is_unknown))
 
 
 def compared(
@@ -158,7 +156,7 @@ def _line(one: Contrast, sides: Sequence[Side], margins: Mapping[str, float]) ->
     if one.verdict is Outcome.UNDECIDED and one.se > 0:
         n = min(a.n, b.n)
         sd = one.se / math.sqrt(1.0 / a.n + 1.0 / b.n)
-        wide = margins.get(figure.id, MARGINS.get(figure.id, OTHER_MARGIN if figure.log else 3 * figure.prior_sd))
+        wide = margins.get(figure.id, margin_of(figure))
         needed = repeats_needed(abs(one.delta), sd) if abs(one.delta) > wide else repeats_for_same(one.delta, wide, sd)
         more = max(needed - n, 1) if needed is not None else None
     return Line(figure, a, b, one, more)
@@ -186,11 +184,3 @@ def _settling(a: Setup, b: Setup, keys: Sequence[str], asked: str) -> tuple[Setu
         setup = moved(setup, key)
         found.append(setup)
     return tuple(found)
-
-
-def level_words(key: str, level: Level, knobs: Mapping[str, Knob] | None = None) -> str:
-    """A level of what differs, in a sentence."""
-    if key in LIMITS:
-        return f"{level:g} W"
-    knob = (knobs or {}).get(key) or known(key)
-    return of_knob(knob).words(level) if key in (knobs or {}) or known(key).phrase else str(level)
