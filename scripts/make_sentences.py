@@ -9,7 +9,8 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from sentence_cases import CASES
+import rule_cases
+from sentence_cases import CASES as USUAL
 
 from hovrik.core.message import say
 from hovrik.core.sentences import TEMPLATES
@@ -29,6 +30,9 @@ def places(key: str) -> set[str]:
     return set(re.findall(r"\{(\w+)(?::[^}]*)?\}", TEMPLATES[key]))
 
 
+CASES = {**USUAL, **rule_cases.cases(places)}
+
+
 def examples(key: str) -> list[str]:
     """A sentence as it is said: once where it has no place, else usual and at a bound."""
     if not places(key):
@@ -38,7 +42,8 @@ def examples(key: str) -> list[str]:
 
 def sections() -> list[tuple[str, list[str]]]:
     """(heading, ids) as sentences.py orders them."""
-    source = (Path(__file__).parents[1] / "src" / "hovrik" / "core" / "sentences.py").read_text()
+    core = Path(__file__).parents[1] / "src" / "hovrik" / "core"
+    source = "".join((core / name).read_text() for name in ("sentences.py", "rule_sentences.py"))
     found: list[tuple[str, list[str]]] = []
     for line in source.splitlines():
         if match := re.match(r"    # -- (.*)", line):

@@ -118,6 +118,8 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "dent": ({"size": v(8, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
     "dent-maybe": ({"size": v(3, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
+    "edge": ({"size": v(11, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
+    "edge-maybe": ({"size": v(4, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
     "lies": (
         {"level": "9 W", "what": say("dent", size=v(8, "%", 0), side=say("below"))},
         {"level": "9 W", "what": say("dent-maybe", size=v(1, "%", 0), side=say("above"))},

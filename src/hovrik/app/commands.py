@@ -20,6 +20,7 @@ from ..core.facts.knob import Level
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Title
+from ..core.finding import Finding
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
 from ..core.plan.edited import Order
@@ -142,6 +143,14 @@ class TakeOff(Guarded):
 
 
 # -- edits, each pushed
+
+
+def put_aside(session: Session, finding: Finding, reason: str) -> None:
+    """Put a finding aside with a reason; "" brings it back."""
+    before = session.aside
+    after = {**before, finding.key: reason} if reason else {k: v for k, v in before.items() if k != finding.key}
+    words = f"{'put aside' if reason else 'bring back'}: {finding.check}"
+    session.undo_stack.push(SetValue(session, words, lambda: session.aside, session.set_aside, after))
 
 
 def set_question(session: Session, question: Question) -> None:

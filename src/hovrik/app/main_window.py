@@ -110,6 +110,7 @@ class MainWindow(QMainWindow):
         session.evaluation_changed.connect(self._show_readiness)
         session.design_changed.connect(self._show_readiness)
         session.profiles_changed.connect(self._show_readiness)
+        session.aside_changed.connect(self._show_readiness)
         self.frame.rail.asked.connect(self.show_stage)
         self.bench_line.stop_asked.connect(self.stop_sweep)
         self.bench_line.pause_asked.connect(self._pause)
@@ -274,12 +275,18 @@ class MainWindow(QMainWindow):
             "Scene": "known" if known else "wants a title",
             "Plan": "wants a rig" if not known else "ready" if not wrong else "not possible",
             "Bench": self._bench_state() if self.runner.is_running else "ready" if not wrong else "wants a plan",
-            "Read": plural(counted, "pass", "passes") if counted else "wants passes",
+            "Read": self._read_state(counted) if counted else "wants passes",
             "Choose": "answered" if stated else "wants passes" if not counted else "wants more",
             "Keep": f"{kept} kept" if kept else "nothing kept",
         }
         self.frame.rail.show_states(waits)
         self._show_title()
+
+    def _read_state(self, counted: int) -> str:
+        """How many findings stand open, else how many passes count."""
+        evaluation, aside = self.session.evaluation, self.session.aside
+        open_ = sum(one.key not in aside for one in evaluation.findings) if evaluation else 0
+        return plural(open_, "finding") if open_ else plural(counted, "pass", "passes")
 
     def _bench_state(self) -> str:
         """What a run is about, in a word or two."""

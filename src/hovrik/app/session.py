@@ -48,6 +48,7 @@ from .worker import Wanted, Worker
 
 T = TypeVar("T")
 _ARCHIVED = "archived"
+_ASIDE = "findings put aside"
 MOST_EDITS = 200  # that can be undone
 EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
 LOOK_EACH_S = 0.02  # a question to the file costs a turn of every thread that computes: not one a look at the rig
@@ -75,6 +76,7 @@ class Session(QObject):
     thresholds_changed = pyqtSignal()
     stills_changed = pyqtSignal()
     incidents_changed = pyqtSignal()
+    aside_changed = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, path: Path) -> None:
@@ -227,6 +229,17 @@ class Session(QObject):
         """Replace them."""
         self._remember(_ARCHIVED, sorted(archived))
         self.library_changed.emit()
+
+    @property
+    def aside(self) -> dict[str, str]:
+        """Findings that were put aside: their key to the reason."""
+        kept = self.notebook.get_state(_ASIDE)
+        return {str(key): str(why) for key, why in kept.items()} if isinstance(kept, dict) else {}
+
+    def set_aside(self, aside: Mapping[str, str]) -> None:
+        """Replace them."""
+        self._remember(_ASIDE, dict(aside))
+        self.aside_changed.emit()
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""

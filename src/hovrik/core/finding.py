@@ -34,7 +34,8 @@ class About(StrEnum):
 class Finding:
     """One finding. id : of the check or rule; weight : valid (a fact), suspect or void; message : the evidence;
     next_step : what to do; action : id of what one button does about it, "" for none; about, of : what it is about and
-    which one; spans_ns : where on a trace it was seen, ((start, end), ...)."""
+    which one; spans_ns : where on a trace it was seen, ((start, end), ...); sure : confidence, where a statistic gives
+    it."""
 
     id: str
     weight: State
@@ -44,6 +45,12 @@ class Finding:
     about: About = About.PASS
     of: str = ""
     action: str = ""
+    sure: float | None = None
+
+    @property
+    def key(self) -> str:
+        """What it is dismissed by: the rule and what it is about."""
+        return f"{self.id}/{self.about.value}/{self.of}"
 
     @property
     def check(self) -> str:
@@ -66,7 +73,7 @@ class Finding:
             "id": self.id, "weight": self.weight.value, "message": self.message.as_dict(),
             "next_step": self.next_step.as_dict() if self.next_step else None,
             "spans_ns": [list(span) for span in self.spans_ns], "about": self.about.value, "of": self.of,
-            "action": self.action,
+            "action": self.action, "sure": self.sure,
         }  # fmt: skip
 
     @classmethod
@@ -76,5 +83,5 @@ class Finding:
         return cls(
             body["id"], State(body["weight"]), Message.from_dict(body["message"]),
             Message.from_dict(step) if step else None, tuple((int(a), int(b)) for a, b in body["spans_ns"]),
-            About(body["about"]), body["of"], body["action"],
+            About(body["about"]), body["of"], body["action"], body.get("sure"),
         )  # fmt: skip

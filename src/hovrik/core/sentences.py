@@ -7,8 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from .rule_sentences import RULE_TEMPLATES
+
 # fmt: off
 TEMPLATES: Mapping[str, str] = {
+    **RULE_TEMPLATES,
     # -- a pass as a whole
     "said": "{text}",
     "outcome": "{reason}",
@@ -93,6 +96,8 @@ TEMPLATES: Mapping[str, str] = {
     "surprise": "its {figure} lies {off} {side} the others at {level}; repeat it before believing it",
     "dent": "{size} {side} the curve and its neighbours: an edge or dent, not noise",
     "dent-maybe": "{size} {side} the curve and its neighbours: repeat it before believing it",
+    "edge": "on an edge: from there on rates lie {size} {side} what the levels before let expect",
+    "edge-maybe": "on what may be an edge of {size} {side}: repeat it and the one before",
     "lies": "{level} lies {what}",
     "a-pass": "one pass stands out: {what}",
     "above": "above",

@@ -15,12 +15,12 @@ from ..core import words
 from ..core.errors import HovrikError, InputError
 from ..core.facts.factor import Factor, static_limit
 from ..core.facts.incident import Incident
-from ..core.facts.knob import inside, named
+from ..core.facts.knob import Knob, inside, named
 from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
-from ..core.facts.title import Scene, Section
-from ..core.finding import State
+from ..core.facts.title import Scene, Section, Title
+from ..core.finding import Finding, State
 from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
@@ -43,6 +43,8 @@ from ..core.read.answer import Answer, Context, build, hours_of
 from ..core.read.group import Counted, Group
 from ..core.read.limits import with_limits
 from ..core.read.response import Response
+from ..core.read.rules.rule import Looked, Whole
+from ..core.read.rules.table import findings_of
 from ..store.notebook import Annotation, Notebook, PassQuery
 from ..store.opened import Spoiled
 from ..store.sound import WRONG
@@ -94,7 +96,8 @@ class PassView:
 class Evaluation:
     """Everything that is known about a question. constants : calibrated heat response, with why not where None;
     factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
-    that figures are of, "" all of it; spoiled : rows of the notebook that could not be read."""
+    that figures are of, "" all of it; spoiled : rows of the notebook that could not be read; findings : of
+    the rules over many passes."""
 
     question: Question
     rig: Rig | None
@@ -109,6 +112,7 @@ class Evaluation:
     sections: tuple[Section, ...] = ()
     within: str = ""
     spoiled: tuple[Spoiled, ...] = ()
+    findings: tuple[Finding, ...] = ()
 
     @property
     def surprises(self) -> dict[str, str]:
@@ -199,9 +203,33 @@ def evaluate(
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
     answer = _answered(kind, seen, progress)
+    found = findings_of(_whole(places, responses, views, question, context, rig, named(knobs)))
     return Evaluation(
         question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
-        factor, along, sections, within, tuple(memory.notebook.spoiled.values()),
+        factor, along, sections, within, tuple(memory.notebook.spoiled.values()), found,
+    )  # fmt: skip
+
+
+def _whole(
+    places: Places, responses: Sequence[Response], views: Sequence[PassView], question: Question, context: Context,
+    rig: Rig | None, knobs: Mapping[str, Knob],
+) -> Whole:  # fmt: skip
+    """What the rules look at."""
+    slots = {slot.key: slot for slot in rig.slots} if rig is not None else {}
+    title = places.newest("title", question.keys["title"])
+    scene = places.newest("scene", question.keys["scene"])
+    looked = [
+        Looked(
+            view.counted, frozenset(one.id for one in view.verdict.findings), view.verdict.facts,
+            view.counts_for(question), view.record.plan_id or "", view.record.plan_index, view.record.origin,
+            view.record.summary,
+        )
+        for view in views if not view.deleted
+    ]  # fmt: skip
+    return Whole.of(
+        responses, looked, question=question, context=context, rig=rig, slot=slots.get(question.slot),
+        title=Title.from_dict(title.body) if title is not None else None,
+        scene=Scene.from_dict(scene.body) if scene is not None else None, knobs=knobs,
     )  # fmt: skip
 
 

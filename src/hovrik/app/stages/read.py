@@ -9,20 +9,22 @@ from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
 from ...core import degrees, words
 from ...core.facts.knob import Level, inside
 from ...core.facts.setup import Setup, describe
+from ...core.finding import About, Finding
 from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
 from ...core.stats.estimate import Estimate
 from ...service.gather import PassView, own_factor
-from ..commands import annotate, bring_back, take_out
+from ...service.next_steps import asked_by
+from ..commands import annotate, bring_back, put_aside, set_question, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
 from ..widgets.compare_page import ComparePage
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, allow, button, label
+from ..widgets.findings_panel import FindingsPanel
 from ..widgets.flow import FlowLayout
-from ..widgets.margin_notes import MarginNotes
 from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_table import PassTable
 from ..worker import Wanted, Worker
@@ -56,7 +58,7 @@ class ReadStage(Stage):
         self.section = Choice("Which section of the scene")
         self.rate = RatePlot()
         self.worth = WorthPlot()
-        self.notes = MarginNotes("Findings")
+        self.notes = FindingsPanel()
         self.table = PassTable()
         self.trace = FrameTracePlot()
         self.distribution = DistributionPlot()
@@ -101,6 +103,11 @@ class ReadStage(Stage):
         self.trace.marks_moved.connect(self._on_marks_moved)
         self.follow(self.refresh, session.evaluation_changed)
         self.follow(self._show_pass, session.selection_changed)
+        self.follow(self._show_response, session.aside_changed)
+        self.notes.shown_asked.connect(self._on_shown)
+        self.notes.acted.connect(self._on_acted)
+        self.notes.aside_asked.connect(self._on_aside)
+        self.notes.back_asked.connect(lambda finding: put_aside(session, finding, ""))
         self.refresh()
 
     def _responses_page(self) -> QWidget:
@@ -184,7 +191,38 @@ class ReadStage(Stage):
         floor = question.terms.floor if question.floor.is_of_frames else None  # a score has no place among rates
         self.rate.show_response(shown, self._marks, floor, low_words, stated)
         self.worth.show_response(shown, question.terms.price)
-        self.notes.show_notes(self._margin_notes())
+        found = evaluation.findings
+        self.notes.show_notes(self._margin_notes(), found, self.session.aside, self._is_here)
+
+    def _is_here(self, finding: Finding) -> bool:
+        """Whether a finding is about the response that is shown, or about no single one."""
+        shown = self._response
+        if shown is None or finding.about is About.SETTING or not finding.of:
+            return True
+        return any(finding.of in group.passes for group in shown.groups)
+
+    def _on_shown(self, finding: Finding) -> None:
+        """The passes that a finding is about: the response they are in, and the first of them."""
+        evaluation = self.session.evaluation
+        for at, one in enumerate(evaluation.responses if evaluation else ()):
+            if any(finding.of in group.passes for group in one.groups):
+                self.response_choice.show_key(str(at))
+                self._show_response()
+                break
+        self.session.select_pass(finding.of)
+        self.pages.show_page("Pass" if finding.about is About.PASS else "Responses")
+
+    def _on_acted(self, action: str) -> None:
+        question = self.session.question
+        asked = asked_by(action, question) if question is not None else None
+        if asked is not None:
+            set_question(self.session, asked)
+            self.plan_asked.emit()
+
+    def _on_aside(self, finding: Finding) -> None:
+        reason, ok = QInputDialog.getText(self, "Put a finding aside", f"{words.sentence(finding.evidence)} Because:")
+        if ok and reason.strip():
+            put_aside(self.session, finding, reason.strip())
 
     def _margin_notes(self) -> list[tuple[str, str]]:
         evaluation = self.session.evaluation

@@ -22,12 +22,18 @@ class MarginNotes(QScrollArea):
 
     def show_notes(self, notes: Sequence[tuple[str, str]]) -> None:
         """Replace the notes."""
+        self.show_rows(notes, ())
+
+    def show_rows(self, notes: Sequence[tuple[str, str]], rows: Sequence[QWidget]) -> None:
+        """Replace the notes; the first of them as the rows that they are made into."""
         self.notes = tuple(notes)
         page = QWidget()
         layout = QVBoxLayout(page)
         layout.setContentsMargins(8, 2, 6, 2)
         layout.setSpacing(7)
-        for kind, text in notes:
+        for row in rows:
+            layout.addWidget(row)
+        for kind, text in notes[len(rows) :]:
             layout.addWidget(label(text, kind, wrap=True))
         layout.addStretch()
         self.setWidget(page)

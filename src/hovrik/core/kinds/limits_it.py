@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..errors import PlanError
 from ..facts.factor import LIMIT, set_by
@@ -17,6 +17,8 @@ from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, build
 from ..read.contrast import Side, contrast
 from ..read.group import Counted
+from ..read.rules import waits
+from ..read.rules.rule import Looked, Whole
 from .kind import Ask, Kind, Seen
 
 STEP = 0.15  # by which each knob is moved, down where that is allowed
@@ -98,14 +100,15 @@ def elasticities(seen: Seen) -> list[Elasticity]:
 
 def answer(seen: Seen) -> Answer:
     """The knob that the rate follows most, or that none is followed."""
-    found = elasticities(seen)
+    found, seen_of = elasticities(seen), _waited_for(seen)
     if not found:
-        return build(seen.responses, seen.question, seen.context)
+        said = build(seen.responses, seen.question, seen.context)
+        return replace(said, because=(*seen_of, *said.because))
     names = {LIMIT: "power limit", CAP: "cap", PIXELS: "number of pixels"}
     because: list[Message] = [
-        say("limits.follows", knob=_name(one.name, names, seen.knobs),
+        *seen_of, *(say("limits.follows", knob=_name(one.name, names, seen.knobs),
             by=Value(100 * one.value, "%", 100 * one.low, 100 * one.high))
-        for one in found
+        for one in found),
     ]  # fmt: skip
     sure = [one for one in found if one.low > FOLLOWS]
     loose = [one for one in found if one.high > FOLLOWS and one not in sure]
@@ -116,6 +119,13 @@ def answer(seen: Seen) -> Answer:
     else:
         says = say("limits.none")
     return Answer(says, None, None, because=tuple(because))
+
+
+def _waited_for(seen: Seen) -> list[Message]:
+    """What the frames of the levels that were measured wait for, and what holds that down."""
+    looked = [Looked(one) for one in seen.counted]
+    whole = Whole.of(seen.responses, looked, question=seen.question, context=seen.context, knobs=seen.knobs)
+    return [one.message for rule in waits.RULES for one in rule.finds(whole)]
 
 
 def _name(key: str, names: Mapping[str, str], knobs: Mapping[str, Knob]) -> str:

@@ -32,6 +32,7 @@ RATE = "mean_fps"
 INFERRED = "package_w"  # has an error of its own only where it was not read
 # share of frames that may be slower where a low is held
 LOW_SHARES: Mapping[str, float] = {LOW: 0.01, LOW_TENTH: 0.001}
+PACED_NEAR = 0.015  # a frame is paced where it takes no longer than its cap's interval and this part of it
 HEAT = ("die_c", "shell_c")
 HEAT_DOF = 60.0  # its quantile is 2: settled temperatures are given to two standard errors
 
@@ -236,6 +237,15 @@ def cap_of(group: Sequence[Counted]) -> float | None:
     """The cap of a group, fps; None without one."""
     cap = group[0].point.setup.get(CAP)
     return float(cap) if is_number(cap) and cap is not None else None
+
+
+def paced_share(members: Sequence[Counted]) -> float:
+    """Share of frames that their cap paced: no slower than its interval; 0 without a cap."""
+    cap = cap_of(members)
+    tails = [tail for one in members if (tail := one.figures.tail) is not None]
+    if not cap or not tails:
+        return 0.0
+    return float(np.mean([1.0 - tail.slower_than((1 + PACED_NEAR) * 1000.0 / cap) for tail in tails]))
 
 
 def regimes(values: Sequence[Array], caps: Sequence[float | None], figure: str) -> list[int]:

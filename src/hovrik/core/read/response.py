@@ -22,6 +22,7 @@ from ..passes.point import Point
 from ..questions.question import Question
 from ..stats import curve as curves
 from ..stats import surprise
+from ..stats.abrupt import abrupt
 from ..stats.estimate import Mean
 from . import lend
 from .agree import Difference, clusters, differences, silences
@@ -34,6 +35,7 @@ from .group import (
     groups_of,
     ladder_of,
     own_means,
+    paced_share,
     reading_share,
     regimes,
     setup_of,
@@ -42,7 +44,8 @@ from .group import (
 
 Array = NDArray[np.float64]
 
-DENT_SE = 4.5
+DENT_SE, MAYBE_SE = 5.0, 4.0
+PACED_FEW = 0.03  # share of paced frames up to which a level's rate is its own
 
 
 @dataclass(frozen=True)
@@ -181,7 +184,7 @@ def _read(
     drawn_ = _drawn(ladder, factor, question)
     response = Response(
         factor, setup_of(every).without(*factor.knobs), tuple(made), figure, drawn_, chosen,
-        _dents([(group.at, rate) for group, rate in known], chosen, factor),
+        _dents(known, dict(zip(levels, members)), factor),
         _surprises(levels, members, factor, question.school),
         (*_pooled_unknown(every, factor, knobs), *_inferred(every), *_launched_apart(members)), ladder=ladder,
     )  # fmt: skip
@@ -284,27 +287,24 @@ def _surprises(
 
 
 def _dents(
-    known: Sequence[tuple[float, Mean]], chosen: curves.Chosen | None, factor: Factor
+    known: Sequence[tuple[Group, Mean]], members: Mapping[Level, Sequence[Counted]], factor: Factor
 ) -> tuple[tuple[Level, Message], ...]:
-    """Levels off their curve: deeper than 4.5 standard errors is named, from 3 proposed for repeats.
-
-    A curve that is too stiff is not a dent: the level must lie as far off the straight line between its two
-    neighbours, to the same side, counting their errors too.
-    """
-    if chosen is None or chosen.curve is None or RATE not in factor.rising:
+    """Levels off what a smooth rise of the others lets expect: deeper than 5 standard errors (the deepest of some
+    thirty shapes) is named, from 4 proposed for repeats. Levels that their cap paces are none of the curve."""
+    if RATE not in factor.rising:
         return ()
-    found: list[tuple[Level, Message]] = []
-    for (w0, before), (w1, here), (w2, after) in zip(known, known[1:], known[2:]):
-        share = (w1 - w0) / (w2 - w0)
-        between = (1 - share) * before.mean + share * after.mean
-        error = math.sqrt(here.se**2 + ((1 - share) * before.se) ** 2 + (share * after.se) ** 2)
-        off_curve = here.mean - math.log(max(float(chosen.curve.at(w1)), 1e-9))
-        off_line = here.mean - between
-        off = min(off_curve, off_line, key=abs) if off_curve * off_line > 0 else 0.0
-        if error <= 0 or abs(off) <= 3.0 * error or abs(off) < 0.01:
-            continue
-        named = abs(off) > DENT_SE * error
-        size = Value(100 * abs(off), "%", digits=0)
-        side = say("above" if off > 0 else "below")
-        found.append((w1, say("dent" if named else "dent-maybe", size=size, side=side)))
-    return tuple(found)
+    free = [(group, mean) for group, mean in known if paced_share(members[group.level]) < PACED_FEW]
+    watts = [group.package.value if group.package is not None else group.at for group, _ in free]
+    kept = [at for at, w in enumerate(watts) if w > 0]
+    order = sorted(kept, key=lambda at: watts[at])
+    x, y, se = (np.array([one[at] for at in order]) for one in (
+        watts, [mean.mean for _, mean in free], [mean.se for _, mean in free],
+    ))  # fmt: skip
+    found = abrupt(np.log(x), y, se) if order else None
+    if found is None or found.errors <= MAYBE_SE or abs(found.size) < 0.01:
+        return ()
+    named = found.errors > DENT_SE
+    size, side = Value(100 * abs(math.expm1(found.size)), "%", digits=0), say("above" if found.size > 0 else "below")
+    what = ("edge" if named else "edge-maybe") if found.is_step else ("dent" if named else "dent-maybe")
+    last = found.first if found.is_step else found.last
+    return tuple((free[order[at]][0].at, say(what, size=size, side=side)) for at in range(found.first, last + 1))

@@ -1,0 +1,143 @@
+"""Caps, refresh and sync: what is paced in vain, what is rendered and never shown."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from ...facts.knob import CAP, REFRESH, inside, is_number
+from ...facts.place import Source
+from ...finding import About, Finding
+from ...message import Value, say
+from ...passes.pacing import is_even
+from ..group import Group, cap_of, paced_share
+from ..response import Response
+from .recurring import OFTEN
+from .rule import Looked, Rule, Whole, advice, finding
+from .waits import LADDER, levels_of
+
+FAR, JUST_LOW, JUST_HIGH = 1.15, 0.2, 0.75  # cap over the most that is reached; shares of frames that a cap paces
+UNUSED = 1.5  # refresh over the lowest that shows the same
+OVER = 1.02  # rate over what the panel shows
+
+
+def _cap(whole: Whole) -> Iterable[Finding]:
+    """A cap that is never reached, and one that is reached by part of the frames."""
+    for response in whole.responses:
+        rows = [(group, whole.members(group)) for group in response.groups if group.rate is not None]
+        capped = [(group, cap) for group, own in rows if own and (cap := cap_of([one.one for one in own]))]
+        if not capped or len(capped) < len(rows):
+            continue
+        caps = {cap for _, cap in capped}
+        if len(caps) == 1 and (far := _far(response, capped, caps.pop())) is not None:
+            yield far
+            continue
+        if len(response.groups) < LADDER and response is not whole.responses[0]:
+            continue
+        shares = [paced_share([one.one for one in whole.members(group)]) for group, _ in capped]
+        just = [(group, cap, share) for (group, cap), share in zip(capped, shares) if JUST_LOW < share < JUST_HIGH]
+        if just:
+            span = Value(*_middle([100 * share for _, _, share in just]))
+            yield finding(
+                "cap-just-reached",
+                say("rule.cap-just-reached", cap=just[0][1], share=span,
+                    levels=levels_of(response, [group.level for group, _, _ in just])),
+                About.GROUP, just[0][0].passes[0], step=advice("cap-just-reached"), action="ask/caps",
+            )  # fmt: skip
+
+
+def _middle(shares: Sequence[float]) -> tuple[float, str, float | None, float | None, int]:
+    """Shares of one level or several as one value."""
+    several = len(shares) > 1
+    return sum(shares) / len(shares), "%", min(shares) if several else None, max(shares) if several else None, 0
+
+
+def _far(response: Response, capped: list[tuple[Group, float]], cap: float) -> Finding | None:
+    best = max((mean.estimate().high or mean.value for group, _ in capped if (mean := group.rate) is not None))
+    if cap < FAR * best:
+        return None
+    return finding(
+        "cap-never-reached", say("rule.cap-never-reached", cap=cap, best=Value(best, digits=0)), About.SETTING, CAP,
+        step=advice("cap-never-reached"), action="ask/caps",
+    )  # fmt: skip
+
+
+def _uneven(whole: Whole) -> Iterable[Finding]:
+    """A cap that a fixed refresh does not show evenly."""
+    for looked in whole.counted:
+        cap, refresh, fixed = _paced(looked)
+        if cap and refresh and fixed and not is_even(cap, refresh):
+            yield finding(
+                "cap-uneven", say("rule.cap-uneven", cap=cap, refresh=Value(refresh, "Hz")), About.SETTING, CAP,
+                step=advice("cap-uneven", cap=cap), worry=True,
+            )  # fmt: skip
+            return
+
+
+def _paced(looked: Looked) -> tuple[float | None, float | None, bool]:
+    """Cap, refresh, and whether the panel shows fixed ticks only."""
+    setup = looked.one.point.setup
+    cap, refresh = setup.get(CAP), setup.get(REFRESH)
+    numbers = [float(one) if is_number(one) and one is not None else None for one in (cap, refresh)]
+    return numbers[0], numbers[1], setup.get("sync") == "on"
+
+
+def _refresh(whole: Whole) -> Iterable[Finding]:
+    """A refresh higher than the cap can use, where a lower one of the panel's shows the same."""
+    if whole.question.source is not Source.BATTERY:
+        return
+    offered = whole.rig.refresh_hz if whole.rig is not None else ()
+    for looked in whole.counted:
+        cap, refresh, _ = _paced(looked)
+        if not cap or not refresh:
+            continue
+        lower = [one for one in offered if one >= cap - 0.5 and one * UNUSED <= refresh and is_even(cap, one)]
+        if lower:
+            yield finding(
+                "refresh-unused",
+                say("rule.refresh-unused", cap=cap, refresh=Value(refresh, "Hz"), lower=Value(min(lower), "Hz")),
+                About.SETTING, REFRESH, step=advice("refresh-unused", lower=Value(min(lower), "Hz")),
+            )  # fmt: skip
+            return
+
+
+def _unseen(whole: Whole) -> Iterable[Finding]:
+    """A mean over the refresh or the cap with sync on: rendered, not shown."""
+    for response in whole.responses:
+        for group in response.groups:
+            members = whole.members(group)
+            if not members or group.rate is None:
+                continue
+            _, refresh, _ = _paced(members[0])
+            shown = members[0].one.point.setup.get("sync") in ("on", "variable")
+            if refresh and shown and (group.rate.estimate().low or group.rate.value) > OVER * refresh:
+                yield finding(
+                    "rendered-not-shown",
+                    say("rule.rendered-not-shown", level=response.factor.words(group.level),
+                        rate=Value(group.rate.value, digits=0), refresh=Value(refresh, "Hz")),
+                    About.GROUP, group.passes[0], step=advice("rendered-not-shown"), worry=True,
+                )  # fmt: skip
+                return
+
+
+def _sync(whole: Whole) -> Iterable[Finding]:
+    """What the OS slot does to sync: locked, or variable refresh switched off by an overlay."""
+    slot = whole.slot
+    if slot is None or not whole.counted:
+        return
+    if slot.sync == "locked on":
+        yield finding("sync-locked", say("rule.sync-locked", slot=slot.name), About.SETTING, "sync")
+    said = [one for one in whole.counted if "variable-refresh-off" in one.checks]
+    if len(said) > OFTEN * len(whole.counted) or (slot.overlay_stops and "variable" in slot.overlay_stops.lower()):
+        yield finding(
+            "overlay-stops-variable", say("rule.overlay-stops-variable", overlay=inside(slot.overlay or "an overlay")),
+            About.SETTING, "sync", step=advice("overlay-stops-variable"), worry=True,
+        )  # fmt: skip
+
+
+RULES = (
+    Rule("cap", "a cap 15 % over the highest rate, upper end of its interval; 20 to 75 % of frames at the cap", _cap),
+    Rule("cap-uneven", "sync on, and the refresh is no whole multiple of the cap", _uneven),
+    Rule("refresh-unused", "a refresh of the panel half as high or less shows the cap as evenly", _refresh),
+    Rule("rendered-not-shown", "mean rate, lower end of its interval, over 1.02 x the refresh with sync on", _unseen),
+    Rule("sync", "as noted of the OS slot; or frames off variable refresh in most passes", _sync),
+)

@@ -1,0 +1,19 @@
+"""Every rule, and what all of them find."""
+
+from __future__ import annotations
+
+from ...finding import Finding, State
+from . import order, pacing, pairs, power, recurring, scene, waits
+from .rule import Rule, Whole, found_once
+
+RULES: tuple[Rule, ...] = (
+    *waits.RULES, *pacing.RULES, *power.RULES, *pairs.RULES, *order.RULES, *recurring.RULES, *scene.RULES,
+)  # fmt: skip
+
+
+def findings_of(whole: Whole) -> tuple[Finding, ...]:
+    """What all rules find, what is worth acting on first."""
+    if not whole.passes:
+        return ()
+    found = found_once(one for rule in RULES for one in rule.finds(whole))
+    return tuple(sorted(found, key=lambda one: one.weight is not State.SUSPECT))
