@@ -41,12 +41,12 @@ def test_evidence_marks_and_thresholds(spoiled, qtbot):
         read, session = window.stage("Read"), window.session
         session.select_pass(record.id)
         at_rest(read, qtbot)
-        assert "limit exceeded" in read.pass_words.text() and "time gaps" in read.pass_words.text()
-        assert {words for _, _, words in read.trace.spans} == {"limit exceeded", "time gaps"}
+        assert "limit exceeded" in read.one_pass.words.text() and "time gaps" in read.one_pass.words.text()
+        assert {words for _, _, words in read.one_pass.trace.spans} == {"limit exceeded", "time gaps"}
         click(read.marks)
         at_rest(read, qtbot)
-        assert read.trace.marks == pytest.approx((0.0, record.trace.seconds))
-        read.trace.marks_moved.emit(0, 50_000_000_000)
+        assert read.one_pass.trace.marks == pytest.approx((0.0, record.trace.seconds))
+        read.one_pass.trace.marks_moved.emit(0, 50_000_000_000)
         qtbot.waitUntil(
             lambda: [f.check for f in view_of(window, record).verdict.findings] == ["limit exceeded"], timeout=60_000
         )
@@ -145,7 +145,7 @@ def test_a_surprising_pass_is_repeated_once_and_kept(demo_copy, qtbot):
         assert window.bench.void_again.text() == "Run 1 surprising again"
         window.session.select_pass(odd.id)
         window.show_stage("Read")
-        assert "% below the others at 13 W" in window.stage("Read").pass_words.text()
+        assert "% below the others at 13 W" in window.stage("Read").one_pass.words.text()
         window.show_stage("Bench")
         assert any("one pass stands out" in reason for reason in window.session.evaluation.answer.reasons)
         with qtbot.waitSignal(window.runner.ended, timeout=60_000):

@@ -133,7 +133,7 @@ def test_take_out_and_overrule_are_undone(demo_copy, qtbot):
         session.select_pass(chosen.record.id)
         read.overrule_selected("void", "the door was open")
         counted(35)
-        assert "overruled: the door was open" in read.pass_words.text()
+        assert "overruled: the door was open" in read.one_pass.words.text()
         session.undo_stack.undo()
         counted(36)
         session.undo_stack.redo()
@@ -164,7 +164,7 @@ def test_clicking_a_limit_in_the_plot_walks_through_its_passes(demo_copy, qtbot)
             read.rate.level_chosen.emit(12.0)
             seen.append(window.session.selected_pass)
         assert len(set(seen)) == 3 and seen[0] == seen[3]
-        assert "12 W, cap 40" in read.pass_words.text()
+        assert "12 W, cap 40" in read.one_pass.words.text()
 
 
 def test_empty_notebook_says_what_to_do(tmp_path, qtbot):

@@ -229,7 +229,7 @@ def test_a_mean_rate_and_temperatures_without_a_log_are_kept_and_shown(notebook,
         assert view.record.summary["mean_fps"] == 41.5 and view.figures.value("mean_fps") == 41.5
         window.show_stage("Read")
         window.session.select_pass(view.record.id)
-        assert "die 61 C at the end" in window.stage("Read").pass_words.text()
+        assert "die 61 C at the end" in window.stage("Read").one_pass.words.text()
 
 
 def test_columns_nobody_knows_can_be_said_from_the_guided_panel(notebook, qtbot, tmp_path):

@@ -96,7 +96,7 @@ def test_plan_sweep_read_keep_and_export_by_keys(empty, tmp_path, qtbot, monkeyp
         assert window.session.selected_pass is not None
         keys.page("Pass")
         at_rest(window, qtbot)
-        assert window.stage("Read").pass_words.text().startswith(("11 W", "12 W", "13 W", "14 W"))
+        assert window.stage("Read").one_pass.words.text().startswith(("11 W", "12 W", "13 W", "14 W"))
         keys.press(Qt.Key.Key_6, CONTROL)
         keys.go_to("Keep this as a profile")
         keys.press(Qt.Key.Key_Space)

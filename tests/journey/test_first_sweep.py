@@ -63,8 +63,8 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         QTest.keyClick(read.table, Qt.Key.Key_Down)
         QTest.keyClick(read.table, Qt.Key.Key_Down)
         at_rest(read, qtbot)
-        assert window.session.selected_pass and len(read.trace.data["interval_ms"]) > 200
-        assert sum(read.distribution.data["share_percent"]) == pytest.approx(100, abs=0.1)
+        assert window.session.selected_pass and len(read.one_pass.trace.data["interval_ms"]) > 200
+        assert sum(read.one_pass.distribution.data["share_percent"]) == pytest.approx(100, abs=0.1)
         click(window.stage_buttons["Choose"])
         assert "The answer" in texts(window.stage("Choose")) and "One step less" in texts(window.stage("Choose"))
         click(button_named(window.stage("Choose"), "Keep this"))

@@ -80,7 +80,7 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         assert {"cap 40 (36 passes)", "no cap (2 passes)"} == {
             read.response_choice.itemText(n) for n in range(read.response_choice.count())
         }
-        assert "lows withheld" in read.pass_words.text()
+        assert "lows withheld" in read.one_pass.words.text()
         click(window.stage_buttons["Keep"])
     with opened(demo_copy, qtbot) as window:
         assert len(window.session.evaluation.views) == 39

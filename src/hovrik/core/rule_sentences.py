@@ -33,7 +33,7 @@ RULE_TEMPLATES: Mapping[str, str] = {
         "a cap of {cap:n} does nothing: {best:n} frames are reached at most, and a cap under that would save watts",
     "rule.cap-never-reached.do": "Try a cap that the panel shows evenly under the rate that is reached.",
     "rule.cap-just-reached":
-        "{levels} {share:span_unit} of frames keep the cap of {cap:n}, the others wait for what renders them",
+        "{levels}: {share:span_unit} of frames keep the cap of {cap:n}, the others wait for what renders them",
     "rule.cap-just-reached.do": "A step more watts, or the next lower cap, makes the pace even.",
     "rule.cap-uneven": "a cap of {cap:n} on {refresh} is shown unevenly: frames stay for one tick, then for two",
     "rule.cap-uneven.do": "Choose a refresh that is a whole multiple of {cap:n}, or another cap.",

@@ -10,7 +10,7 @@ from .planning import of_kind, with_part
 
 ASK, SCENE = "ask", "scene"
 WORDS: Mapping[str, str] = {
-    "caps": "See which caps hold", "limits-it": "See what limits it", "knob": "Measure whether it pays",
+    "caps": "See which caps hold", "limits-it": "See what limits it", "knob": "Measure it",
     "which-os": "Compare the OS slots",
 }  # fmt: skip
 

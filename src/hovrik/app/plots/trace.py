@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 
 from ..theme import tokens
@@ -21,7 +21,35 @@ Array = NDArray[np.float64]
 Span = tuple[float, float, str]
 
 
-class FrameTracePlot(Plot):
+class TimePlot(Plot):
+    """A plot over the time of a pass, whose cursor others over the same time share. Signals: looked_at (s)."""
+
+    looked_at = pyqtSignal(float)
+
+    def __init__(self, name: str, x_label: str, y_label: str) -> None:
+        super().__init__(name, x_label, y_label)
+        self._cursor = pg.InfiniteLine(0.0, 90, pen=pg.mkPen(QColor(tokens.current().soft)))
+        self._cursor.hide()
+        self.addItem(self._cursor, ignoreBounds=True)
+        self.scene().sigMouseMoved.connect(self._on_looked)
+
+    def wipe(self) -> None:
+        super().wipe()
+        self.addItem(self._cursor, ignoreBounds=True)
+
+    def show_cursor(self, seconds: float | None) -> None:
+        """Mark a moment; None for none."""
+        self._cursor.setVisible(seconds is not None)
+        if seconds is not None:
+            self._cursor.setPos(seconds)
+
+    def _on_looked(self, place: QPointF) -> None:
+        box = self.getPlotItem().getViewBox()
+        if box.sceneBoundingRect().contains(place):
+            self.looked_at.emit(float(box.mapSceneToView(place).x()))
+
+
+class FrameTracePlot(TimePlot):
     """Intervals of a pass, drawn by their extremes so that a single long frame shows at every zoom.
 
     Signals: marks_moved (start, end in ns).
@@ -30,13 +58,15 @@ class FrameTracePlot(Plot):
     marks_moved = pyqtSignal(object, object)
 
     def __init__(self) -> None:
-        super().__init__("Frame intervals of the selected pass", "time in the pass (s)", "interval (ms)")
+        super().__init__("Frame intervals of the selected pass", "", "interval (ms)")
         self._pyramid: Pyramid | None = None
         self._target_ms: float | None = None
         self.spans: Sequence[Span] = ()
         self.marks: tuple[float, float] | None = None
         self._origin_ns = 0
         self._curve = pg.PlotCurveItem()
+        self._other: Pyramid | None = None
+        self._under = pg.PlotCurveItem()
         self.getPlotItem().getViewBox().sigXRangeChanged.connect(self._on_zoomed)
         self.hint("Select a pass to see its frames.")
 
@@ -68,6 +98,16 @@ class FrameTracePlot(Plot):
             region.setToolTip(words)
             self.addItem(region, ignoreBounds=True)
 
+    def show_under(self, seconds: Array, interval_ms: Array) -> None:
+        """Another pass under this one, from the same start mark; (0,) for none."""
+        self._other = Pyramid(seconds, interval_ms) if seconds.size > 1 else None
+        self.redraw()
+
+    def jump(self, seconds: float) -> None:
+        """Bring a moment into view, two seconds around it."""
+        self.setXRange(seconds - 1.0, seconds + 1.0, padding=0)
+        self.show_cursor(seconds)
+
     def show_trace(
         self, seconds: Array, interval_ms: Array, target_ms: float | None, spans: Sequence[Span] = ()
     ) -> None:
@@ -87,6 +127,8 @@ class FrameTracePlot(Plot):
             return
         self.wipe()
         self.unhint()
+        self._under = pg.PlotCurveItem(pen=pen("marginal"))
+        self.addItem(self._under)
         self._curve = pg.PlotCurveItem(pen=pen("interval"))
         self.addItem(self._curve)
         if self._target_ms:
@@ -115,6 +157,10 @@ class FrameTracePlot(Plot):
         x, y = self._pyramid.between(start, end, 2 * max(self.width(), 400))
         self._curve.setData(x, y)
         self.data = {"time_s": x, "interval_ms": y}
+        if self._other is not None:
+            under = self._other.between(start, end, 2 * max(self.width(), 400))
+            self._under.setData(*under)
+            self.data = {**self.data, "other_time_s": under[0], "other_interval_ms": under[1]}
 
     def read_out(self, x: float, y: float) -> str:
         if self._pyramid is None:

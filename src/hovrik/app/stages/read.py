@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
 
@@ -10,7 +9,6 @@ from ...core import degrees, words
 from ...core.facts.knob import Level, inside
 from ...core.facts.setup import Setup, describe
 from ...core.finding import About, Finding
-from ...core.passes.trace import Trace
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
 from ...core.stats.estimate import Estimate
@@ -18,16 +16,15 @@ from ...service.gather import PassView, own_factor
 from ...service.next_steps import asked_by
 from ..commands import annotate, bring_back, put_aside, set_question, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
-from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
 from ..widgets.compare_page import ComparePage
 from ..widgets.elided import ElidedLabel
-from ..widgets.fields import Choice, allow, button, label
+from ..widgets.fields import Choice, allow, button
 from ..widgets.findings_panel import FindingsPanel
 from ..widgets.flow import FlowLayout
 from ..widgets.overlay_page import OverlayPage
+from ..widgets.pass_page import PassPage
 from ..widgets.pass_table import PassTable
-from ..worker import Wanted, Worker
 from .base import EMPTY, Stage
 
 CHOICE_PX = 320
@@ -50,9 +47,7 @@ class ReadStage(Stage):
         self._response: Response | None = None
         self._marks: tuple[Mark, ...] = ()
         self._families: tuple[Setup, ...] = ()
-        self._loader = Worker("trace", self)
-        self._loader.finished.connect(self._on_loaded)
-        self._loader.failed.connect(lambda fault: self.pass_words.setText(str(fault)))
+        self.one_pass = PassPage(session)
         self.response_choice = Choice("Which setups are shown")
         self.along = Choice("Along what the passes are read")
         self.section = Choice("Which section of the scene")
@@ -60,9 +55,6 @@ class ReadStage(Stage):
         self.worth = WorthPlot()
         self.notes = FindingsPanel()
         self.table = PassTable()
-        self.trace = FrameTracePlot()
-        self.distribution = DistributionPlot()
-        self.pass_words = label("", "soft", wrap=True)
         self.overrule = button("Overrule …", tip="Count a void pass after all, or leave a valid one out, with a reason")
         self.take_out = button("Take out", tip="Take the selected pass out of every figure; undo brings it back")
         self.checks = button("Checks …", tip="Thresholds of the checks, each with its reason")
@@ -78,7 +70,7 @@ class ReadStage(Stage):
         self.pages.add("Overlay", self.overlay)
         self.compare = ComparePage(session, self.plan_asked.emit)
         self.pages.add("Compare", self.compare)
-        self.pages.add("Pass", self._pass_page())
+        self.pages.add("Pass", self.one_pass)
         self.pages.add("Passes", self.table)
         self.pages.beside("Notes", self.notes)
         self.message = ElidedLabel("", "warn", lines=2)
@@ -100,7 +92,7 @@ class ReadStage(Stage):
         self.import_.clicked.connect(self.import_asked)
         self.checks.clicked.connect(self.checks_asked)
         self.marks.toggled.connect(lambda _on: self._show_pass())
-        self.trace.marks_moved.connect(self._on_marks_moved)
+        self.one_pass.marks_moved.connect(self._on_marks_moved)
         self.follow(self.refresh, session.evaluation_changed)
         self.follow(self._show_pass, session.selection_changed)
         self.follow(self._show_response, session.aside_changed)
@@ -123,15 +115,6 @@ class ReadStage(Stage):
             row.addWidget(one)
         column.addWidget(chosen)
         column.addWidget(_beside(self.rate, self.worth, [560, 440]), 1)
-        return page
-
-    def _pass_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        column.addWidget(self.pass_words)
-        column.addWidget(_beside(self.trace, self.distribution, [600, 400]), 1)
         return page
 
     # -- figures
@@ -275,48 +258,13 @@ class ReadStage(Stage):
         view, question = self._view(), self.session.question
         self._allow()
         if view is None or question is None:
-            self.pass_words.setText("Select a pass in the table, or click a level in the plot.")
-            self.trace.show_trace(np.empty(0), np.empty(0), None)
-            self.trace.hint("Select a pass to see its frames.")
-            self.distribution.show_intervals(np.empty(0), [])
-            self._loader.cancel()
+            self.one_pass.show_pass(None, "Select a pass in the table, or click a level in the plot.")
             return
         self.table.choose(view.record.id)
         evaluation = self.session.evaluation
         surprise = evaluation.surprises.get(view.record.id, "") if evaluation is not None else ""
-        self.pass_words.setText(_pass_words(view, surprise))
-        notebook, target_ms = self.session.notebook, question.floor.interval_ms
-
-        def work(_wanted: Wanted) -> tuple[PassView, Trace | None, float | None]:
-            with notebook.sibling() as own:
-                return view, own.trace(view.record.id), target_ms
-
-        self._loader.ask(work)
-
-    def _on_loaded(self, loaded: tuple[PassView, Trace | None, float | None]) -> None:
-        view, trace, target_ms = loaded
-        interval_ms = trace.interval_ms() if trace is not None else np.empty(0)
-        self._show_trace(view, trace, target_ms)
-        frames = view.figures.frames
-        marks = [(frames.median_ms, "median"), (frames.p99_ms, "99th percentile")] if frames else []
-        self.distribution.show_intervals(interval_ms, marks)
-
-    def _show_trace(self, view: PassView, trace: Trace | None, target_ms: float | None) -> None:
-        """The trace between its marks with what the checks found; all of it while marks are moved."""
-        if trace is None or trace.frames_ns.size < 3:
-            self.trace.show_trace(np.empty(0), np.empty(0), None)
-            return
-        whole = self.marks.isChecked()
-        frames = trace.frames_ns if whole else trace.frames_ns[
-            (trace.frames_ns >= trace.start_ns) & (trace.frames_ns <= trace.end_ns)
-        ]  # fmt: skip
-        origin = int(frames[0])
-        spans = [
-            ((a - origin) / 1e9, (b - origin) / 1e9, f.check) for f in view.verdict.findings for a, b in f.spans_ns
-        ]
-        self.trace.show_trace((frames[1:] - origin) / 1e9, np.diff(frames) / 1e6, target_ms, spans)
-        marks = ((trace.start_ns - origin) / 1e9, (trace.end_ns - origin) / 1e9) if whole else None
-        self.trace.show_marks(marks, origin)
+        self.one_pass.whole = self.marks.isChecked()
+        self.one_pass.show_pass(view, _pass_words(view, surprise))
 
     def _on_marks_moved(self, start_ns: int, end_ns: int) -> None:
         view = self._view()

@@ -60,6 +60,17 @@ class Stutters:
 
 
 @dataclass(frozen=True)
+class Stutter:
+    """One run of long intervals. at_s : its start from the first frame; longest_ms : its longest interval; frames : in
+    it; around_ms : the median around its first."""
+
+    at_s: float
+    longest_ms: float
+    frames: int
+    around_ms: float
+
+
+@dataclass(frozen=True)
 class FrameFigures:
     """Every figure of one series. Rates in fps, intervals in ms; None: not carried by the data or no target."""
 
@@ -158,22 +169,41 @@ def stutters(interval_ms: Intervals) -> Stutters:
 
     Exact: a cheap lower bound of that median only decides which intervals are looked at one by one.
     """
+    rows = _stuttering(interval_ms)
+    count = sum(index != before + 1 for (index, *_), (before, *_) in zip(rows, [(-2,), *rows]))
+    return Stutters(count, sum(value - median for _, _, value, median in rows) / 1000.0)
+
+
+def stutter_list(interval_ms: Intervals) -> list[Stutter]:
+    """The same runs one by one, in the order in which they came."""
+    found: list[Stutter] = []
+    before = -2
+    for index, start_ms, value, median in _stuttering(interval_ms):
+        if index == before + 1 and found:
+            last = found[-1]
+            found[-1] = Stutter(last.at_s, max(last.longest_ms, value), last.frames + 1, last.around_ms)
+        else:
+            found.append(Stutter(start_ms / 1000.0, value, 1, median))
+        before = index
+    return found
+
+
+def _stuttering(interval_ms: Intervals) -> list[tuple[int, float, float, float]]:
+    """(index, start ms, interval ms, median ms around) of every interval that is part of a stutter."""
     ends_ms = np.cumsum(interval_ms)
     candidates = _stutter_candidates(interval_ms, ends_ms)
     if candidates.size == 0:
-        return Stutters(0, 0.0)
+        return []
     starts = ends_ms[candidates] - interval_ms[candidates]
     first = np.searchsorted(ends_ms, starts - STUTTER_WINDOW_MS, side="left")
     last = np.searchsorted(ends_ms, ends_ms[candidates] + STUTTER_WINDOW_MS, side="right")
-    count, excess_ms, before = 0, 0.0, -2
-    for index, low, high in zip(candidates.tolist(), first.tolist(), last.tolist()):
+    found = []
+    for index, start, low, high in zip(candidates.tolist(), starts.tolist(), first.tolist(), last.tolist()):
         median = _median(interval_ms[low:high])
         value = float(interval_ms[index])
         if value > STUTTER_RATIO * median and value > median + STUTTER_OVER_MS:
-            count += index != before + 1
-            excess_ms += value - median
-            before = index
-    return Stutters(count, excess_ms / 1000.0)
+            found.append((index, start, value, median))
+    return found
 
 
 def _median(window: Intervals) -> float:

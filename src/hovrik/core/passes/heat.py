@@ -209,6 +209,18 @@ def _settle_once(seconds: Array, celsius: Array, fast_s: float, slow_s: float) -
     return float(coefficients[0]), math.sqrt(inverse[0, 0] * variance * (1 + r) / (1 - r))
 
 
+def settle_curve(seconds: Array, celsius: Array, constants: TimeConstants) -> Array:
+    """(n,) the fit of `settle` at each sample, nan where the sample is none; all nan under 10 samples."""
+    known = np.isfinite(celsius)
+    found: Array = np.full(seconds.size, np.nan)
+    if int(known.sum()) < 10:
+        return found
+    at = seconds[known] - seconds[known][0]
+    design = np.column_stack((np.ones_like(at), np.exp(-at / constants.fast_s), np.exp(-at / constants.slow_s)))
+    found[known] = design @ np.linalg.lstsq(design, celsius[known], rcond=None)[0]
+    return found
+
+
 def thermal_resistance(settled_c: float, room_c: float, package_w: float) -> float:
     """Rise over room per watt of package power at one fan policy, K/W."""
     if package_w <= 0:
