@@ -120,6 +120,31 @@ CASES: dict[str, tuple[Case, Case]] = {
     "dent-maybe": ({"size": v(3, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
     "edge": ({"size": v(11, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
     "edge-maybe": ({"size": v(4, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
+    "sheet.tries": (
+        {"side": "A", "failed": "2", "of": "9", "low": v(0.03), "high": v(0.6)},
+        {"side": "B", "failed": "0", "of": "3", "low": v(0.0), "high": v(0.71)},
+    ),
+    "sheet.tries-differ": (
+        {"one": say("said", text="A failed 5 of 6"), "other": say("said", text="B failed 0 of 9"), "p": v(0.002)},
+        {"one": say("said", text="A failed 0 of 4"), "other": say("said", text="B failed 4 of 4"), "p": v(0.03)},
+    ),
+    "sheet.tries-open": (
+        {"one": say("said", text="A failed 1 of 6"), "other": say("said", text="B failed 0 of 9")},
+        {"one": say("said", text="A failed 1 of 3"), "other": say("said", text="B failed 0 of 3")},
+    ),
+    "sheet.equal-rate": (
+        {"low": v(8, "W", 0), "high": v(15, "W", 0), "by": span(4.0, 2.5, 5.5, "%")},
+        {"low": v(9, "W", 0), "high": v(11, "W", 0), "by": span(-1.0, -3.0, 1.0, "%")},
+    ),
+    "sheet.equal-watts": (
+        {"by": span(-6.0, -9.0, -3.0, "%")},
+        {"by": span(2.0, -1.0, 5.0, "%")},
+    ),
+    "sheet.runs-not": (
+        {"title": "Saltmarsh Couriers", "slot": "Fen 4", "why": "its copy protection"},
+        {"title": "Ironwood Vale", "slot": "Sedge 12", "why": "unknown"},
+    ),
+    "sheet.lacks": ({"slot": "Fen 4", "what": ("boost switch", "fan speed")}, {"slot": "Sedge 12", "what": ("sleep",)}),
     "lies": (
         {"level": "9 W", "what": say("dent", size=v(8, "%", 0), side=say("below"))},
         {"level": "9 W", "what": say("dent-maybe", size=v(1, "%", 0), side=say("above"))},

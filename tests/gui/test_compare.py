@@ -1,5 +1,7 @@
 """Two sets side by side in Read: fair, confounded, and from there to the plan that settles it."""
 
+import re
+
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
 from helpers.window import click, opened
@@ -45,6 +47,23 @@ def test_neighbours_are_fair_and_read_as_a_sheet(window):
     assert column(page, "Figure")[0].startswith("1 % low") and "better" in column(page, "Verdict")
     choose(page, "13 W, cap 40", "13 W, cap 40")
     assert page.table.rowCount() == 0 and "Choose two" in page.fair.text()
+
+
+def test_a_comparison_is_drawn_and_printed(window, tmp_path):
+    """The picture says what the table does; the page of HTML refers to nothing outside itself."""
+    page = window.stage("Read").compare
+    choose(page, "13 W, cap 40", "14 W, cap 40")
+    drawn, lines = page.picture.data, page.sheet.lines
+    signs = [(-1 if line.figure.less_is_better else 1) * line.found.delta for line in lines]
+    assert [m > 0 for m in drawn["margins"]] == [s > 0 for s in signs] and len(lines) == len(drawn["low"])
+    page.print_to(tmp_path / "a.html")
+    html = (tmp_path / "a.html").read_text()
+    assert "13 W, cap 40" in html and "Mean rate" not in column(page, "Figure") and "Room" not in html
+    assert not re.search(r"""(?:src|href)=['"](?!data:)""", html)
+    page.print_to(tmp_path / "a.pdf")
+    assert (tmp_path / "a.pdf").read_bytes().startswith(b"%PDF") and (tmp_path / "a.pdf").stat().st_size > 4000
+    page.print_to(tmp_path / "none" / "a.html")
+    assert "a.html" in page.fair.text()
 
 
 def test_what_is_confounded_goes_to_the_plan_that_settles_it(window, qtbot):

@@ -5,17 +5,22 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from helpers.build import of_figures
+from scipy.stats import binomtest
 from statsmodels.stats.multitest import multipletests
 
 from hovrik.core.facts.knob import CAP
 from hovrik.core.facts.place import Place, Source
+from hovrik.core.facts.rig import DoesNotRun, OsSlot
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.read import sheet as sheets
 from hovrik.core.read.contrast import Outcome
-from hovrik.core.read.sheet import compared
+from hovrik.core.read.equal_watts import equal_watts
+from hovrik.core.read.sheet import Tries, beside_figures, compared, of_slots
+from hovrik.core.stats import counts
 from hovrik.core.stats.power import power_of, repeats_for_same
+from hovrik.core.words import render
 
 BASE = Point(
     Setup({**static(12.0, 40.0), "boost": "on", "gpu_ceiling_mhz": 1600.0, "fan_policy": "even", "refresh_hz": 60.0}),
@@ -47,11 +52,11 @@ def changed(point, kind, key, value):
     return replace(point, **{kind: {**getattr(point, kind), key: value}})
 
 
-def passes(point, rate=50.0, n=4, seed=1, **values):
-    """Passes at a point whose figures scatter by 1 %."""
+def passes(point, rate=50.0, n=4, seed=1, sd=0.01, **values):
+    """Passes at a point whose figures scatter by 1 %, or sd."""
     rng = np.random.default_rng(seed)
     found = {"mean_fps": rate, "low_1pct_fps_percentile": 0.87 * rate, "draw_w": 19.0, "package_w": 12.0, **values}
-    rows = [{k: v * np.exp(0.01 * rng.standard_normal()) for k, v in found.items()} for _ in range(n)]
+    rows = [{k: v * np.exp(sd * rng.standard_normal()) for k, v in found.items()} for _ in range(n)]
     return [
         replace(of_figures(f"{seed}/{at}", point.setup, PassFigures(values=row)), point=point)
         for at, row in enumerate(rows)
@@ -127,3 +132,35 @@ def test_what_would_settle_it():
     assert len(compared(passes(BASE), passes(other, seed=2)).settle) == 1
     slot = changed(other, "place", "slot", "other")
     assert compared(passes(BASE), passes(slot, seed=2), asked="slot").settle == ()
+
+
+def test_how_often_each_side_failed_and_rates_at_equal_watts():
+    """Exact intervals against SciPy's binomial test; 4 % planted at equal watts is found with its watts."""
+    assert counts.share_interval(2, 9) == pytest.approx(tuple(binomtest(2, 9).proportion_ci(method="exact")))
+    assert counts.share_interval(0, 9)[0] == 0.0 and counts.share_interval(0, 0) == (0.0, 1.0)
+    assert counts.most_after_clean(20) == pytest.approx(3 / 20, rel=0.08)  # the rule of three
+    other = changed(BASE, "place", "slot", "other")
+    found = compared(passes(BASE), passes(other, seed=2), tries=(Tries(6, 7), Tries(0, 9)))
+    assert found.tries_p < 0.01 and "that is a reason" in " ".join(map(render, beside_figures(found)))
+    ladders = [
+        [one for w in (8, 10, 12, 14) for one in passes(
+            changed(free, "setup", "sustained_limit_w", float(w)), 10.0 * w**0.6 * gain, n=3, seed=w + at, package_w=w)]
+        for at, (free, gain) in enumerate(((changed(BASE, "setup", CAP, "none"), 1.04), (other, 1.0)))
+    ]  # fmt: skip
+    ladders[1] = [replace(one, point=changed(one.point, "setup", CAP, "none")) for one in ladders[1]]
+    made = equal_watts(*ladders)
+    assert made.rate.low < 4.0 < made.rate.high and made.rate.high - made.rate.low < 4.0
+    assert made.watts.value == pytest.approx(-100 * (1 - 1.04 ** (-1 / 0.6)), abs=1.5)
+    assert equal_watts(ladders[0], []) is None and equal_watts(ladders[0][:3], ladders[1][-3:]) is None
+
+
+def test_capped_on_both_sides_says_nothing_of_rates():
+    other = changed(BASE, "place", "slot", "other")
+    found = compared(passes(BASE, 39.99, sd=0.0), passes(other, 39.98, sd=0.0))
+    assert "mean_fps" not in {line.figure.id for line in found.lines}
+    assert any("both keep their cap" in render(one) for one in found.withheld)
+
+
+def test_what_a_slot_lacks_decides_whatever_the_figures_say():
+    slots = [OsSlot("s", "Fen", lacks=("sleep",), does_not_run=(DoesNotRun("T", "its protection"),))]
+    assert [render(one) for one in of_slots(slots, "T")] == ["T does not run in Fen: its protection", "Fen lacks sleep"]

@@ -3,23 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import QBuffer, Qt
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QSplitter,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core import degrees, words
+from ...core.errors import HovrikError
 from ...core.facts.factor import set_by
 from ...core.facts.knob import LIMITS, inside, named
 from ...core.facts.setup import describe
 from ...core.facts.terms import NOTHING
 from ...core.passes.figure import floor_figure
-from ...core.read.contrast import Outcome
+from ...core.passes.record import End
+from ...core.read.contrast import Outcome, margin_of
 from ...core.read.group import Counted, Group
 from ...core.read.response import Response
-from ...core.read.sheet import NEUTRAL, Line, Sheet, compared, keys_of
+from ...core.read.sheet import NEUTRAL, Line, Sheet, Tries, beside_figures, compared, keys_of, of_slots
 from ...core.stats.estimate import Estimate
 from ...service.planning import of_kind, with_part
+from ...store.files.write.comparison import comparison
+from ...store.files.write.text_files import write_text
 from ..commands import set_question
+from ..file_names import ask_save
+from ..plots.difference_plot import DifferencePlot, rows_of
 from ..session import Session
 from .fields import Choice, Notice, allow, button, label
 from .flow import FlowLayout
@@ -30,8 +45,10 @@ TIPS = (
     "Better or worse: of A. The first figure at the full level, the others by Holm's rule",
     "Further passes a side after which it would be decided in four of five futures",
 )  # fmt: skip
+TABLE_PX, PICTURE_PX = 130, 240  # least heights: where there is less room the page scrolls
 MOST = 60  # sets that can be chosen among
 CHOICE_PX = 300
+UNPRINTED = frozenset({"launch", "boot", "round", "planned_s", "day"})
 
 
 class ComparePage(QWidget):
@@ -62,6 +79,10 @@ class ComparePage(QWidget):
                 columns.setSectionResizeMode(column, mode)
         self.settle = button("Plan the passes that settle it", tip="Both levels at otherwise equal setups, in rounds")
         self.settle.clicked.connect(self._on_settle)
+        self.print = button("Print …", tip="This comparison as a PDF, or as a page of HTML")
+        self.print.clicked.connect(self._on_print)
+        self.picture = DifferencePlot()
+        self.picture.setMinimumHeight(PICTURE_PX)
         chosen = QWidget()
         row = FlowLayout(chosen)
         row.setContentsMargins(0, 0, 0, 2)
@@ -70,12 +91,19 @@ class ComparePage(QWidget):
             row.addWidget(label(name))
             row.addWidget(field)
         row.addWidget(self.settle)
+        row.addWidget(self.print)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(chosen)
         column.addWidget(self.fair)
-        column.addWidget(self.table, 1)
+        self.table.setMinimumHeight(TABLE_PX)
+        both = QSplitter(Qt.Orientation.Vertical)
+        both.setChildrenCollapsible(False)
+        both.addWidget(self.table)
+        both.addWidget(self.picture)
+        both.setSizes([300, 240])
+        column.addWidget(both, 1)
         for field in (self.a, self.b):
             field.currentIndexChanged.connect(lambda _at: self._compare(anew=True))
         self.asked.currentIndexChanged.connect(lambda _at: self._compare())
@@ -112,9 +140,11 @@ class ComparePage(QWidget):
         question = self._session.question
         a, b = self._passes(self.a), self._passes(self.b)
         self.sheet = None
-        allow(self.settle, False, self.a)
+        for one in (self.settle, self.print):
+            allow(one, False, self.a)
         if question is None or not a or not b or self.a.key() == self.b.key():
             self.table.setRowCount(0)
+            self.picture.show_rows([], "Choose two sets of passes.")
             self.fair.say("Choose two sets of passes." if question is not None and self._sets else "No passes yet.")
             return
         knobs = named(self._session.knobs)
@@ -130,10 +160,15 @@ class ComparePage(QWidget):
             self.asked.show_key(kept if kept in keys else "")
         sheet = compared(
             a, b, asked=self.asked.key(), school=question.school, margins=question.terms.margins, knobs=knobs,
-            main=main.id if main is not None else "",
+            main=main.id if main is not None else "", tries=self._tries(), ladders=self._ladders(),
         )  # fmt: skip
         self.sheet = sheet
-        self.fair.say(*fairness(sheet))
+        said, kind = fairness(sheet)
+        self.fair.say(" ".join([said, *self._also(sheet)]), kind)
+        self.print.setEnabled(True)
+        margins = question.terms.margins
+        wide = [margins.get(line.figure.id, margin_of(line.figure)) for line in sheet.lines]
+        self.picture.show_rows(rows_of(sheet.lines, wide, [cells(line)[3] for line in sheet.lines]))
         allow(self.settle, bool(self.asked.key() or len(keys) == 1) and bool(keys), self.a)
         self.table.setRowCount(len(sheet.lines))
         for place, line in enumerate(sheet.lines):
@@ -143,6 +178,82 @@ class ComparePage(QWidget):
                 if 0 < column < 4:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(place, column, item)
+
+    def _group(self, choice: Choice) -> tuple[Response, Group] | None:
+        key = choice.key()
+        return self._sets[int(key)] if key and int(key) < len(self._sets) else None
+
+    def _tries(self) -> tuple[Tries, Tries] | None:
+        """How often each side was tried and failed: passes that ended so, and incidents noted at its setup."""
+        found = self._session.evaluation
+        sides = [self._group(choice) for choice in (self.a, self.b)]
+        told = []
+        for side in sides:
+            if side is None or found is None:
+                return None
+            tried = [view for view in found.views if not view.deleted and view.record.setup == side[1].setup]
+            failed = sum(view.record.outcome is End.FAILED for view in tried)
+            told.append(Tries(failed + side[1].incidents, len(tried) + side[1].incidents))
+        return (told[0], told[1]) if any(one.failed for one in told) else None
+
+    def _ladders(self) -> tuple[list[Counted], list[Counted]] | None:
+        """The passes of the responses that both sides are levels of, where these are two."""
+        found, sides = self._session.evaluation, [self._group(choice) for choice in (self.a, self.b)]
+        if found is None or sides[0] is None or sides[1] is None or sides[0][0] is sides[1][0]:
+            return None
+        ladders = []
+        for side in sides:
+            ids = {one for group in side[0].groups for one in group.passes} if side is not None else set()
+            ladders.append([view.counted for view in found.views if view.record.id in ids])
+        return ladders[0], ladders[1]
+
+    def _also(self, sheet: Sheet) -> list[str]:
+        """What decides beside the figures: how often a side failed, rates at equal watts, what a slot lacks."""
+        said = beside_figures(sheet)
+        rig, title = self._session.rig, self._session.title
+        a, b = self._passes(self.a), self._passes(self.b)
+        if rig is not None and a and b and "slot" in keys_of(sheet.differs):
+            slots = {one.key: one for one in rig.slots}
+            own = [slots[side[0].point.place.slot] for side in (a, b) if side[0].point.place.slot in slots]
+            said += of_slots(own, title.name if title is not None else "")
+        return [words.sentence(words.render(one)) for one in said]
+
+    def _on_print(self) -> None:
+        path = ask_save(self, "export", "Comparison", "comparison", "PDF (*.pdf);;Web page (*.html)", ".pdf")
+        if path is not None:
+            self.print_to(path)
+
+    def print_to(self, path: Path) -> None:
+        """Write the comparison as a PDF, or as HTML where the name says so."""
+        from ..printing import write_pdf  # loads what the first paint does not need
+
+        try:
+            if path.suffix.lower() in (".html", ".htm"):
+                write_text(path, self.document())
+            else:
+                write_pdf(path, self.document())
+        except HovrikError as fault:
+            self.fair.say(str(fault), "warn")
+
+    def document(self) -> str:
+        """The comparison as one HTML document."""
+        sheet, session, question = self.sheet, self._session, self._session.question
+        if sheet is None or question is None:
+            return ""
+        a, b = self._passes(self.a), self._passes(self.b)
+        names = [session.name(kind, key) for kind, key in question.keys.items()]
+        self.picture.catch_up()
+        buffer = QBuffer()
+        buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+        self.picture.grab().save(buffer, "PNG")
+        different = [(inside(one.label), str(one.one), str(one.other)) for one in sheet.differs]
+        both = [(key, str(value), str(value)) for key, value in sorted(a[0].point.conditions.items())
+                if b[0].point.conditions.get(key) == value and key not in UNPRINTED]  # fmt: skip
+        return comparison(
+            " · ".join([*names, question.source.value]), (self.a.currentText(), self.b.currentText()), (len(a), len(b)),
+            [fairness(sheet)[0], *self._also(sheet)], [cells(line) for line in sheet.lines], [*different, *both],
+            bytes(buffer.data().data()) if sheet.lines else b"",
+        )  # fmt: skip
 
     def _on_settle(self) -> None:
         """Ask whether what is asked about pays, around side A, at the levels of both sides."""
@@ -172,7 +283,7 @@ class ComparePage(QWidget):
 
 def fairness(sheet: Sheet) -> tuple[str, str]:
     """What is said of a comparison, and of which kind: good or warn."""
-    never = " ".join(f"{words.render(one)}." for one in sheet.withheld)
+    never = " ".join(words.sentence(words.render(one)) for one in sheet.withheld)
     unknown = f" One side does not tell: {', '.join(map(inside, sheet.unknown))}." if sheet.unknown else ""
     if sheet.is_fair:
         what = f"Fair: nothing differs but {inside(sheet.asked)}." if sheet.differs else "Nothing differs."

@@ -11,15 +11,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ..facts.knob import CAP, LIMITS, NO_CAP, Knob, Level
+from ..facts.rig import OsSlot
 from ..facts.setup import Setup
 from ..facts.terms import School
-from ..message import Message, say
+from ..message import Message, Value, say
 from ..passes.figure import BY_ID, FIGURES, Figure, low_id
+from ..stats.counts import same_share_p, share_interval
 from ..stats.estimate import Estimate
 from ..stats.power import repeats_for_same, repeats_needed
 from .agree import Difference, differences
-from .contrast import Contrast, Outcome, Side, contrast, margin_of
-from .group import Counted
+from .contrast import AT_CAP, Contrast, Outcome, Side, contrast, margin_of
+from .equal_watts import EqualWatts, equal_watts
+from .group import Counted, cap_of
 
 SHOWN = (
     "mean_fps", "score", "time_s", "draw_w", "package_w", "wall_w", "die_c", "shell_c", "noise_db", "stutters_per_min",
@@ -40,6 +43,7 @@ UNASKED: Mapping[str, frozenset[str]] = dict.fromkeys(
     ("preset", "textures", "render_scale", "upscaler", "display"), EVERYTHING
 )
 LIMIT = LIMITS[0]
+CAPPED = frozenset({"mean_fps"})  # what a cap that is kept says nothing about
 
 
 @dataclass(frozen=True)
@@ -55,10 +59,24 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Tries:
+    """How often a side was tried and failed (crash, hang, no start). low, high : exact 95 % interval of the share."""
+
+    failed: int
+    of: int
+
+    @property
+    def interval(self) -> tuple[float, float]:
+        """Of the share that fails."""
+        return share_interval(self.failed, self.of)
+
+
+@dataclass(frozen=True)
 class Sheet:
     """asked : what was asked about, in words, "" nothing; differs : all that is known to differ; unknown : what one
     side does not tell; beside : what differs beside what was asked about; withheld : why figures are left out; settle :
-    setups whose passes would leave one difference at a time."""
+    setups whose passes would leave one difference at a time; tries : how often each side failed; equal : rates at equal
+    watts, of ladders that differ in nothing but what was asked about."""
 
     lines: tuple[Line, ...]
     asked: str
@@ -67,6 +85,14 @@ class Sheet:
     beside: tuple[str, ...]
     withheld: tuple[Message, ...] = ()
     settle: tuple[Setup, ...] = ()
+    tries: tuple[Tries, Tries] | None = None
+    equal: EqualWatts | None = None
+
+    @property
+    def tries_p(self) -> float:
+        """p of both sides failing equally often."""
+        a, b = self.tries or (Tries(0, 0), Tries(0, 0))
+        return same_share_p(a.failed, a.of, b.failed, b.of)
 
     @property
     def is_fair(self) -> bool:
@@ -82,17 +108,21 @@ def keys_of(found: Sequence[Difference]) -> list[str]:
 def compared(
     a: Sequence[Counted], b: Sequence[Counted], *, asked: str = "", school: School = School.PERCENTILE,
     margins: Mapping[str, float] | None = None, knobs: Mapping[str, Knob] | None = None, main: str = "",
+    tries: tuple[Tries, Tries] | None = None, ladders: tuple[Sequence[Counted], Sequence[Counted]] | None = None,
 ) -> Sheet:  # fmt: skip
     """Side by side: a against b, each a set of passes that agree (at least one).
 
     asked : key of what was asked about (a knob, slot, version:...), "" the one thing that differs; main : id of the
-    figure that is judged at the full level, "" the low of the school.
+    figure that is judged at the full level, "" the low of the school; tries : of each side; ladders : the passes of the
+    responses that the sides are levels of.
     """
     every = differences(a[0].point, b[0].point, knobs=knobs)
     keys = keys_of(every)
     asked = asked or (keys[0] if len(keys) == 1 else "")
     beside = tuple(dict.fromkeys(one.label for one in every if not one.is_unknown and _key(one) != asked))
     left_out, withheld = _never(every, asked)
+    if asked == "slot" and all(_keeps_cap(side) for side in (a, b)):
+        left_out, withheld = left_out | CAPPED, (*withheld, say("sheet.capped"))
     names = [low_id(school), *SHOWN]
     main = main if main in names else names[0]
     sides = tuple(Side(level, tuple(own), (0,) * len(own)) for level, own in (("a", a), ("b", b)))
@@ -108,9 +138,50 @@ def compared(
     lines = tuple(_line(one, sides, margins or {}) for one in judged_)
     labels = {one.key: one.label for one in every}
     words = "power limit" if asked in LIMITS else labels.get(asked, asked)
-    settle = _settling(a[0].point.setup, b[0].point.setup, keys, asked) if beside else ()
+    settle = _settling(_settable(a[0], b[0]), _settable(b[0], a[0]), keys, asked) if beside else ()
     unknown = tuple(dict.fromkeys(one.label for one in every if one.is_unknown))
-    return Sheet(lines, words, tuple(one for one in every if not one.is_unknown), unknown, beside, withheld, settle)
+    equal = equal_watts(*ladders) if ladders is not None and not beside and asked not in (*LIMITS, CAP) else None
+    differs = tuple(one for one in every if not one.is_unknown)
+    return Sheet(lines, words, differs, unknown, beside, withheld, settle, tries, equal)
+
+
+def _keeps_cap(side: Sequence[Counted]) -> bool:
+    """Whether every pass runs at its cap: what is above it cannot be told then."""
+    cap = cap_of(side)
+    rates = [rate for one in side if (rate := one.figures.value("mean_fps")) is not None]
+    return cap is not None and bool(rates) and min(rates) >= AT_CAP * cap
+
+
+def beside_figures(sheet: Sheet) -> list[Message]:
+    """What decides beside the figures: how often each side failed, rates and watts at equal terms."""
+    said = []
+    if sheet.tries is not None:
+        one, other = (
+            say("sheet.tries", side=name, failed=str(side.failed), of=str(side.of), low=Value(side.interval[0]),
+                high=Value(side.interval[1]))
+            for name, side in zip("AB", sheet.tries)
+        )  # fmt: skip
+        p = sheet.tries_p
+        differ = p < 0.05 and sheet.is_fair
+        said.append(say("sheet.tries-differ", one=one, other=other, p=Value(p, digits=3)) if differ
+                    else say("sheet.tries-open", one=one, other=other))  # fmt: skip
+    if sheet.equal is not None:
+        low, high = (Value(watts, "W", digits=0) for watts in sheet.equal.at_w)
+        rate, watts = sheet.equal.rate, sheet.equal.watts
+        said.append(say("sheet.equal-rate", low=low, high=high, by=Value(rate.value, "%", rate.low, rate.high)))
+        if watts is not None:
+            said.append(say("sheet.equal-watts", by=Value(watts.value, "%", watts.low, watts.high)))
+    return said
+
+
+def of_slots(slots: Sequence[OsSlot], title: str) -> list[Message]:
+    """What decides between OS slots whatever the figures say: a title that does not run there, functions that are
+    missing."""
+    said = [
+        say("sheet.runs-not", title=one.title, slot=slot.name, why=one.why or "unknown")
+        for slot in slots for one in slot.does_not_run if one.title == title
+    ]  # fmt: skip
+    return said + [say("sheet.lacks", slot=slot.name, what=slot.lacks) for slot in slots if slot.lacks]
 
 
 def _key(one: Difference) -> str:
@@ -167,6 +238,12 @@ def _estimate(values: Sequence[float], figure: Figure) -> Estimate:
     logs = figure.log and all(value > 0 for value in values)
     mean = math.exp(sum(map(math.log, values)) / len(values)) if logs else sum(values) / len(values)
     return Estimate(mean, None, None, figure.unit, len(values))
+
+
+def _settable(one: Counted, other: Counted) -> Setup:
+    """What a pass was made at, of what either side was asked for."""
+    setup = one.point.setup
+    return Setup({key: setup[key] for key in dict.fromkeys((*one.asked, *other.asked)) if key in setup})
 
 
 def _settling(a: Setup, b: Setup, keys: Sequence[str], asked: str) -> tuple[Setup, ...]:
