@@ -60,12 +60,46 @@ PLACES: dict[str, tuple[Any, Any]] = {
     "real": (_v(3.1, "h", 1), _v(2.5, "h", 1)),
     "what": ("firmware", "driver"),
     "offered": ("0.33", "12.1"),
+    **dict.fromkeys(("parts", "old", "new", "cells", "still"), ("", "")),  # of no two sentences the same
 }
 OWN: dict[str, dict[str, tuple[Any, Any]]] = {
     "rule.preset.short": {"by": (_v(3, "W"), _v(1, "W"))},
     "rule.preset.past": {"by": (_v(5, "W"), _v(1, "W"))},
     "rule.preset.right": {"by": (_v(0, "W"), _v(0, "W"))},
     "rule.cap-just-reached": {"share": (_v(32, "%", low=23, high=41), _v(60, "%"))},
+    "rule.hotter": {
+        "by": (_v(9, "degrees", low=8, high=10), _v(3, "degrees", low=1.5, high=4.5)),
+        "old": ("1.08", "0.31"),
+        "new": ("1.11", "0.33"),
+        "watts": (say("rule.hotter.same-watts"), say("rule.hotter.other-watts", by=_v(3, "%", low=2, high=4))),
+        "rate": (say("rule.hotter.slower", by=_v(3, "%", low=2, high=4)), say("rule.hotter.same-rate")),
+        "parts": (
+            (
+                say("rule.hotter.by-watts", by=_v(0.3, "degrees", 1)),
+                say("rule.hotter.by-fan", by=_v(8.4, "degrees", 1), old=_v(3720, "rpm"), new=_v(1488, "rpm")),
+            ),
+            (say("rule.hotter.part-untold"),),
+        ),
+    },
+    "rule.hotter.by-watts": {"by": (_v(0.3, "degrees", 1), _v(2.1, "degrees", 1))},
+    "rule.hotter.by-rest": {"by": (_v(0.4, "degrees", 1), _v(2.1, "degrees", 1))},
+    "rule.hotter.by-fan": {
+        "by": (_v(8.4, "degrees", 1), _v(2.1, "degrees", 1)),
+        "old": (_v(3720, "rpm"), _v(3000, "rpm")),
+        "new": (_v(1488, "rpm"), _v(2500, "rpm")),
+    },
+    "rule.hotter.fan-moved": {"old": (_v(3720, "rpm"), _v(3000, "rpm")), "new": (_v(1488, "rpm"), _v(2500, "rpm"))},
+    "rule.hotter.other-watts": {"by": (_v(3, "%", low=2, high=4), _v(8, "%", low=7, high=9))},
+    "rule.hotter.slower": {"by": (_v(3, "%", low=2, high=4), _v(8, "%", low=7, high=9))},
+    "rule.hotter.faster": {"by": (_v(3, "%", low=2, high=4), _v(8, "%", low=7, high=9))},
+    "rule.hotter.lacks": {
+        "cells": ((say("rule.hotter.cell-old"),), (say("rule.hotter.cell-old"), say("rule.hotter.cell-new")))
+    },
+    "rule.heat-cause": {"by": (_v(3, "%", low=2, high=4), _v(8, "%", low=7, high=9))},
+    "rule.not-heat-alone": {
+        "by": (_v(5, "%", low=4, high=6), _v(8, "%", low=7, high=9)),
+        "still": (_v(4, "%", low=3, high=5), _v(6, "%", low=5, high=7)),
+    },
     "rule.drift": {"by": (_v(4, "%", low=3, high=5), _v(-2, "%", low=-3, high=-1))},
     "rule.warm-up.round": {"by": (_v(4, "%", low=3, high=5), _v(-2, "%", low=-3, high=-1))},
     "rule.warm-up.launch": {"by": (_v(4, "%", low=3, high=5), _v(-2, "%", low=-3, high=-1))},

@@ -165,6 +165,37 @@ def test_which_memory_is_full(used, split, which):
     assert f"rule.memory.{which}" in {one.message.id for one in table.findings_of(seen)}
 
 
+def versions(*cells, rate=1.0):
+    """Passes of cells (version, fan, degrees, rpm, factor on the rate) at the same levels."""
+    made = []
+    for number, (version, fan, hotter, rpm, slower) in enumerate(cells):
+        own = passes(setup={"fan_policy": fan}, die_end_c=lambda w, by=hotter: 40.0 + 2.0 * w + by, fan_rpm=float(rpm))
+        made += [replace(changed(one, mean_fps=one.figures.values["mean_fps"] * slower), id=f"{number}/{one.id}",
+                         point=replace(one.point, versions={"rig/firmware": version}, conditions={"room_c": 22.0}))
+                 for one in own]  # fmt: skip
+    return made
+
+
+OLD, NEW = ("1", "even", 0.0, 3700, 1.0), ("2", "even", 9.0, 2000, 0.95)
+OLD_FULL, NEW_FULL = ("1", "full", -8.0, 6200, 1.01), ("2", "full", -8.0, 6200, 1.01)
+
+
+@pytest.mark.parametrize(
+    ("cells", "says"),
+    [
+        ((OLD, NEW), "To tell whether heat is the cause: the old version with a full fan and the new"),
+        ((OLD, NEW, NEW_FULL), "the cause: the old version with a full fan."),
+        ((OLD, NEW, OLD_FULL, NEW_FULL), "old and new are the same: heat is why it is 4.5 to 5.5 % slower"),
+        ((OLD, NEW, OLD_FULL, (*NEW_FULL[:4], 0.96)), "heat is not the whole of it"),
+    ],
+)  # fmt: skip
+def test_hotter_since_a_version_and_whether_heat_is_the_cause(cells, says):
+    seen = [one for one in table.findings_of(whole(versions(*cells))) if one.id in ("hotter", "heat-cause")]
+    text = " ".join(f"{one.evidence} {one.advice}" for one in seen)
+    assert says in text and "degrees hotter at equal setting, at equal watts" in text, text
+    assert not {"hotter", "heat-cause"} & found(versions(OLD, ("2", "even", 0.3, 3700, 1.0)))
+
+
 def test_what_was_imported_is_looked_at():
     made = passes()
     seen = whole(made)

@@ -171,7 +171,7 @@ def _in_fahrenheit(value: Value) -> Value:
 
 def _of_value(value: Value, spec: str) -> str:
     estimate = Estimate(value.number, value.low, value.high)
-    alone = f"{value.number:.{value.digits}f}" if value.digits is not None else (
+    alone = f"{round(value.number, value.digits) + 0.0:.{value.digits}f}" if value.digits is not None else (
         number(estimate) if value.low is not None else f"{value.number:.4g}"
     )  # fmt: skip
     plain: Mapping[str, Callable[[], str]] = {

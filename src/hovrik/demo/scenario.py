@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from ..bench.job import Control, RunEvent
 from ..bench.protocol import Machine
+from ..bench.simulated.machine import SimulatedMachine
+from ..bench.simulated.model import load_model
+from ..core.facts.rig import Rig
+from ..core.facts.setup import static
 from ..core.kinds.best import KIND as BEST
 from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
+from ..core.plan.rounds import Cell, RoundsDesign
 from ..core.questions.question import Question, lowest_watts
 from ..service import library
 from ..service import run as sweep
@@ -24,6 +30,7 @@ from ..store.notebook import Notebook
 RIGS = Path(__file__).with_name("rigs")
 SCENARIO = RIGS / "ombrel-8.toml"
 ROOM_C = 22.0
+OLD_FIRMWARE = "1.08"
 
 
 def question() -> Question:
@@ -76,6 +83,8 @@ def build(
                     done += _run(notebook, name, one, own, machine, addresses(path, seed), announce, control)
         finally:
             machine.close()
+        if searched:
+            done += _before_and_after(notebook, path, seed, announce, control)
         return done
 
 
@@ -85,6 +94,43 @@ def search_question() -> Question:
     gpu = [1100.0, 1400.0, 1700.0, 2100.0, 2700.0]
     levels = {"boost": ["off", "on"], "gpu_ceiling_mhz": gpu, "cap_fps": [36.0, 45.0, "none"]}
     return replace(asked, kind=BEST.id, parts={"levels": levels})
+
+
+def update_question() -> Question:
+    """About the second handheld: what its newest firmware did, and what each watt buys."""
+    return lowest_watts(rig="teasel-11", slot="sedge", title="saltmarsh-couriers", scene="causeway", target_fps=45.0)
+
+
+def _before_and_after(
+    notebook: Notebook, path: Path, seed: int, announce: Callable[[RunEvent], None], control: Control
+) -> int:  # fmt: skip
+    """Passes of the second handheld before its newest firmware and after, with its fan as set and full; then a ladder.
+    The firmware before asked its fan for all that the policy says."""
+    asked = update_question()
+    at = addresses(path, seed)
+    model = load_model(RIGS / f"{asked.rig}.toml")
+    old = tuple(replace(v, installed=OLD_FIRMWARE, noted="2026-10-05") if v.what == "firmware" else v
+                for v in model.rig.versions)  # fmt: skip
+    heat = replace(model.physics.heat, firmware_speed=1.0)
+    before = replace(model, rig=replace(model.rig, versions=old), physics=replace(model.physics, heat=heat))
+    state = Path(at[asked.rig]["state"])
+    fans = RoundsDesign(
+        tuple(Cell(static(18.0, None).with_(fan_policy=fan)) for fan in ("even", "full")),
+        LadderDesign(18.0, 18.0, 1.0, repeats=5, pass_s=120.0, soak_s=600.0, heat_s=0.0, seed=seed),
+    )
+    done = 0
+    steps: tuple[tuple[str, Rig, Machine, Design], ...] = (
+        ("before", before.rig, SimulatedMachine(before, state, seed=seed), fans),
+        ("after", model.rig, SimulatedMachine(model, state, seed=seed), fans),
+        ("edges", model.rig, SimulatedMachine(model, state, seed=seed),
+         LadderDesign(9.0, 18.0, 1.0, repeats=4, pass_s=120.0, heat_s=0.0, seed=seed)),
+    )  # fmt: skip
+    for name, rig, machine, design_ in steps:
+        with closing(machine):
+            if not control.stopped.is_set():
+                library.save_rig(notebook, rig)
+                done += _run(notebook, name, asked, design_, machine, at, announce, control)
+    return done
 
 
 def _search_design(notebook: Notebook, seed: int) -> Design:

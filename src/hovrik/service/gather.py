@@ -290,7 +290,8 @@ def _at(incident: Incident, group: Group) -> bool:
 
 
 class _Constants:
-    """Time constants of a rig by fan policy, from its newest heat pass under that policy that carries them."""
+    """Time constants of a rig by fan policy and its own versions, from its newest heat pass under these that carries
+    them."""
 
     def __init__(self, memory: Memory, heat_passes: Sequence[PassRecord]) -> None:
         self._memory = memory
@@ -299,22 +300,31 @@ class _Constants:
 
     def of(self, point: Point) -> tuple[TimeConstants | None, str]:
         """Those for a pass, and why there are none. An unknown policy is taken to be any."""
-        policy = str(point.setup.get("fan_policy", ""))
-        if policy not in self._known:
-            self._known[policy] = self._find(policy)
-        return self._known[policy]
+        if point.cooling not in self._known:
+            self._known[point.cooling] = self._find(point)
+        return self._known[point.cooling]
 
-    def _find(self, policy: str) -> tuple[TimeConstants | None, str]:
+    def _find(self, point: Point) -> tuple[TimeConstants | None, str]:
+        policy = str(point.setup.get("fan_policy", ""))
         why = "no heat pass has calibrated this rig and fan policy yet"
         for record in self._passes:
-            own = str(self._memory.places.point(record).setup.get("fan_policy", ""))
-            if policy and own and policy != own:
+            other = self._memory.places.point(record)
+            own = str(other.setup.get("fan_policy", ""))
+            if (policy and own and policy != own) or _updated(point, other):
                 continue
             body = self._memory.derived(HEAT_ALGORITHM, HEAT_VERSION, [record], _plain, _calibrate, _plain)[record.id]
             if "reason" not in body:
                 return TimeConstants(**body), ""
             why = body["reason"]
         return None, why
+
+
+def _updated(one: Point, other: Point) -> bool:
+    """Whether the rig's own versions are known to differ."""
+    return any(
+        version and other.versions.get(what) and version != other.versions[what]
+        for what, version in one.versions.items() if what.startswith("rig/")
+    )  # fmt: skip
 
 
 def _plain(body: dict[str, Any]) -> dict[str, Any]:

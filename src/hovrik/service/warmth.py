@@ -26,7 +26,7 @@ def with_settled(
     for record in records:
         own = found[record.id]
         if own.value("die_end_c") is not None and own.value("package_w") is not None:
-            by_fan.setdefault(str(points[record.id].setup.get("fan_policy", "")), []).append(record)
+            by_fan.setdefault(points[record.id].cooling, []).append(record)
     told = dict(found)
     for policy, group in by_fan.items():
         network, ids = _network(memory, policy, group, points)

@@ -25,6 +25,12 @@ class Point:
     launch: str = ""
     boot: str = ""
 
+    @property
+    def cooling(self) -> str:
+        """What the heat of its rig belongs to: fan policy and the rig's own versions (a firmware moves its fan)."""
+        own = sorted(f"{what} {one}" for what, one in self.versions.items() if what.startswith("rig/") and one)
+        return ", ".join((str(self.setup.get("fan_policy", "")), *own))
+
     def number(self, name: str) -> float | None:
         """A condition as a number; None where it is not known, or none."""
         found = self.conditions.get(name)

@@ -22,7 +22,7 @@ from ..passes.point import Point
 from ..questions.question import Question
 from ..stats import curve as curves
 from ..stats import surprise
-from ..stats.abrupt import abrupt
+from ..stats.abrupt import Abrupt, abrupt
 from ..stats.estimate import Mean
 from . import lend
 from .agree import Difference, clusters, differences, silences
@@ -45,6 +45,7 @@ from .group import (
 Array = NDArray[np.float64]
 
 DENT_SE, MAYBE_SE = 5.0, 4.0
+BOUND = 0.9  # of every limit that is taken, where rates are looked at along the limit too
 PACED_FEW = 0.03  # share of paced frames up to which a level's rate is its own
 
 
@@ -286,6 +287,16 @@ def _surprises(
     return tuple(found)
 
 
+def _ascending(axis: Sequence[float]) -> list[int]:
+    return sorted((at for at, watts in enumerate(axis) if watts > 0), key=lambda at: axis[at])
+
+
+def _off(axis: Sequence[float], order: Sequence[int], free: Sequence[tuple[Group, Mean]]) -> Abrupt | None:
+    """What of the rates is no smooth rise along an axis."""
+    x = np.log([axis[at] for at in order])
+    return abrupt(x, np.array([free[at][1].mean for at in order]), np.array([free[at][1].se for at in order]))
+
+
 def _dents(
     known: Sequence[tuple[Group, Mean]], members: Mapping[Level, Sequence[Counted]], factor: Factor
 ) -> tuple[tuple[Level, Message], ...]:
@@ -294,14 +305,14 @@ def _dents(
     if RATE not in factor.rising:
         return ()
     free = [(group, mean) for group, mean in known if paced_share(members[group.level]) < PACED_FEW]
-    watts = [group.package.value if group.package is not None else group.at for group, _ in free]
-    kept = [at for at, w in enumerate(watts) if w > 0]
-    order = sorted(kept, key=lambda at: watts[at])
-    x, y, se = (np.array([one[at] for at in order]) for one in (
-        watts, [mean.mean for _, mean in free], [mean.se for _, mean in free],
-    ))  # fmt: skip
-    found = abrupt(np.log(x), y, se) if order else None
-    if found is None or found.errors <= MAYBE_SE or abs(found.size) < 0.01:
+    axes = [[group.package.value if group.package is not None else group.at for group, _ in free]]
+    if factor.unit == "W" and all(watts > BOUND * group.at for watts, (group, _) in zip(axes[0], free)):
+        axes.append([group.at for group, _ in free])  # what a limit is lost to shows along the limit alone
+    seen = [(one, order) for axis in axes if (order := _ascending(axis)) and (one := _off(axis, order, free))]
+    if not seen:
+        return ()
+    found, order = max(seen, key=lambda pair: pair[0].errors)
+    if found.errors <= MAYBE_SE or abs(found.size) < 0.01:
         return ()
     named = found.errors > DENT_SE
     size, side = Value(100 * abs(math.expm1(found.size)), "%", digits=0), say("above" if found.size > 0 else "below")

@@ -7,8 +7,9 @@ from collections.abc import Iterable
 from ...facts.place import Source
 from ...finding import About, Finding
 from ...message import Value, say
-from ...stats.estimate import t_quantile
+from ...stats.estimate import Estimate, t_quantile
 from .. import marks
+from ..group import Group
 from ..response import Response
 from .rule import Rule, Whole, advice, finding
 
@@ -24,14 +25,17 @@ def _unbound(whole: Whole) -> Iterable[Finding]:
             continue
         rows = [(g, g.package.estimate(), w) for g in response.groups
                 if g.package is not None and (w := g.setup.static_limit_w) is not None]  # fmt: skip
-        loose = [(group, took, limit) for group, took, limit in rows
-                 if (took.high or took.value) < min(UNBOUND * limit, limit - UNBOUND_W)]  # fmt: skip
+        loose: list[tuple[Group, Estimate]] = []
+        for group, took, limit in reversed(rows):  # from the top down: where it does not bind, more binds less
+            if (took.high or took.value) >= min(UNBOUND * limit, limit - UNBOUND_W):
+                break
+            loose.insert(0, (group, took))
         if loose and len(rows) > 1:
-            took = max(one.value for _, one, _ in loose)
+            most = max(one.value for _, one in loose)
             group = loose[0][0]
             yield finding(
                 "limit-loose",
-                say("rule.limit-loose", level=response.factor.words(group.level), took=Value(took, "W", digits=1)),
+                say("rule.limit-loose", level=response.factor.words(group.level), took=Value(most, "W", digits=1)),
                 About.GROUP, group.passes[0],
             )  # fmt: skip
 
@@ -49,9 +53,9 @@ def _presets(whole: Whole) -> Iterable[Finding]:
         if watts is None:
             continue
         name = say("rule.preset", name=mode.name, watts=Value(watts, "W"))
-        if first is not None and first.low is not None and watts < first.low:
+        if first is not None and first.low is not None and watts < first.low - 0.5:
             yield _preset(mode.name, "short", name, first.low - watts)
-        elif paying is not None and paying.high is not None and watts > paying.high and _tried(main, watts):
+        elif paying is not None and paying.high is not None and watts > paying.high + 0.5 and _tried(main, watts):
             yield _preset(mode.name, "past", name, watts - paying.high)
         elif first is not None and paying is not None and first.high is not None and paying.low is not None and (
             first.high <= watts <= paying.low

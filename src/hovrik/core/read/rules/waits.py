@@ -129,7 +129,7 @@ def _held(at: int, what: str, groups: Sequence[Group], looked: Sequence[Sequence
     package, limit = groups[at].package, groups[at].setup.static_limit_w
     if package is None or limit is None:
         return UNTOLD
-    return LIMIT if package.value >= min(BINDS * limit, limit - BINDS_W) else CEILING
+    return LIMIT if package.value >= min(BINDS * limit, limit - BINDS_W) else UNTOLD
 
 
 def _at_ceiling(at: int, clock: str, groups: Sequence[Group]) -> bool:
