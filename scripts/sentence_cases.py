@@ -120,6 +120,10 @@ CASES: dict[str, tuple[Case, Case]] = {
     "dent-maybe": ({"size": v(3, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
     "edge": ({"size": v(11, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
     "edge-maybe": ({"size": v(4, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
+    "waste.over-cap": ({"cap": 60.0}, {"cap": 59.94}),
+    "waste.cpu": ({"knob": "CPU boost"}, {"knob": "CPU clock ceiling"}),
+    "waste.stands": ({"what": "refresh"}, {"what": "radios"}),
+    "waste.saves": ({"setting": "boost off"}, {"setting": "cap 40"}),
     "sheet.tries": (
         {"side": "A", "failed": "2", "of": "9", "low": v(0.03), "high": v(0.6)},
         {"side": "B", "failed": "0", "of": "3", "low": v(0.0), "high": v(0.71)},

@@ -87,7 +87,8 @@ def test_what_is_confounded_goes_to_the_plan_that_settles_it(window, qtbot):
 
 def test_responses_are_laid_over_each_other(window):
     """What is drawn is what the groups say, along the factor or along watts; a line keeps its colour when others go."""
-    window.stage("Read").pages.show_page("Overlay")
+    window.stage("Read").pages.show_page("Responses")
+    window.stage("Read").manner.setCurrentIndex(1)
     page, found = window.stage("Read").overlay, window.session.evaluation
     names = [item.text() for item in page._items()]
     assert "cap 40" in names and len(names) == len(found.responses) >= 3
@@ -104,3 +105,5 @@ def test_responses_are_laid_over_each_other(window):
     after = {line.words: line.number for line in page.plot._lines}
     assert names[0] not in after and all(before[name] == number for name, number in after.items())
     assert names[0] not in page.plot.data
+    page.manner.setCurrentIndex(1)
+    assert len(page.small[0].data) == 4 and page.small[0]._beside == page.small[1]._beside  # shared axes

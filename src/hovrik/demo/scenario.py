@@ -13,6 +13,7 @@ from ..bench.job import Control, RunEvent
 from ..bench.protocol import Machine
 from ..bench.simulated.machine import SimulatedMachine
 from ..bench.simulated.model import load_model
+from ..core.facts.knob import Level
 from ..core.facts.rig import Rig
 from ..core.facts.setup import static
 from ..core.kinds.best import KIND as BEST
@@ -75,6 +76,7 @@ def build(
         asked: list[tuple[str, Question, Design]] = [("ladder", question(), design(seed))]
         if searched:
             asked.append(("search", search_question(), _search_design(notebook, seed)))
+            asked.append(("waste", waste_question(), _pairs(seed)))
         control, done = control or Control(), 0
         machine = open_machine(addresses(path, seed)[question().rig], pace=pace)
         try:
@@ -94,6 +96,22 @@ def search_question() -> Question:
     gpu = [1100.0, 1400.0, 1700.0, 2100.0, 2700.0]
     levels = {"boost": ["off", "on"], "gpu_ceiling_mhz": gpu, "cap_fps": [36.0, 45.0, "none"]}
     return replace(asked, kind=BEST.id, parts={"levels": levels})
+
+
+def waste_question() -> Question:
+    """About a light title that spins while it waits: what limits it, and where its watts go."""
+    asked = lowest_watts(rig="ombrel-8", slot="sedge", title="tin-orchard", scene="grove", target_fps=60.0)
+    return replace(asked, kind="knob", parts={"over": "boost"})
+
+
+def _pairs(seed: int) -> Design:
+    """Boost and cap of the light title, each both ways."""
+    base = static(15.0, 80.0).with_(boost="on")
+    changes: tuple[dict[str, Level], ...] = (
+        {}, {"boost": "off"}, {"cap_fps": 60.0}, {"cap_fps": 60.0, "boost": "off"}, {"cap_fps": "none"},
+    )  # fmt: skip
+    cells = tuple(Cell(base.with_(**change)) for change in changes)
+    return RoundsDesign(cells, LadderDesign(15.0, 15.0, 1.0, repeats=2, heat_s=0.0, seed=seed))
 
 
 def update_question() -> Question:

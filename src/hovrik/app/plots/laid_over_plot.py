@@ -60,11 +60,17 @@ class LaidOverPlot(Plot):
         self._lines: Sequence[LaidOver] = ()
         self._first: Response | None = None
         self._axis, self._by_watts = "", False
+        self._beside: Sequence[LaidOver] = ()
         self.hint("Choose what to lay over each other.")
 
-    def show_lines(self, lines: Sequence[LaidOver], first: Response | None, axis: str, *, by_watts: bool) -> None:
-        """first : the response whose factor names the axis; axis : what is drawn, with its unit."""
+    def show_lines(
+        self, lines: Sequence[LaidOver], first: Response | None, axis: str, *, by_watts: bool,
+        beside: Sequence[LaidOver] = (),
+    ) -> None:  # fmt: skip
+        """first : the response whose factor names the axis; axis : what is drawn, with its unit; beside : lines of
+        other pictures that share its axes."""
         self._lines, self._first, self._axis, self._by_watts = lines, first, axis, by_watts
+        self._beside = beside
         self.redraw_soon(whole=True)
 
     def redraw(self) -> None:
@@ -102,7 +108,7 @@ class LaidOverPlot(Plot):
         self.show_all()
 
     def show_all(self) -> None:
-        own = [line.points for line in self._lines if line.points.at]
+        own = [line.points for line in (*self._lines, *self._beside) if line.points.at]
         if not own:
             return
         x = [v for one in own for v in one.at]

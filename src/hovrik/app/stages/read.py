@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ...core import degrees, words
 from ...core.facts.knob import Level, inside
@@ -25,6 +25,7 @@ from ..widgets.flow import FlowLayout
 from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_page import PassPage
 from ..widgets.pass_table import PassTable
+from ..widgets.waste_page import WastePage
 from .base import EMPTY, Stage
 
 CHOICE_PX = 320
@@ -48,6 +49,7 @@ class ReadStage(Stage):
         self._marks: tuple[Mark, ...] = ()
         self._families: tuple[Setup, ...] = ()
         self.one_pass = PassPage(session)
+        self.manner = Choice("One response or several", [("one", "One response"), ("over", "Several responses")])
         self.response_choice = Choice("Which setups are shown")
         self.along = Choice("Along what the passes are read")
         self.section = Choice("Which section of the scene")
@@ -65,12 +67,13 @@ class ReadStage(Stage):
         self.import_ = button("Import …", tip="Import passes measured elsewhere")
         self.stills = button("Stills …", tip="Pictures of set-ups, side by side")
         self.stills.clicked.connect(self.stills_asked)
-        self.pages.add("Responses", self._responses_page())
         self.overlay = OverlayPage(session)
-        self.pages.add("Overlay", self.overlay)
+        self.pages.add("Responses", self._responses_page())
+        self.waste = WastePage(session)
+        self.pages.add("Waste", self.waste)
+        self.pages.add("Pass", self.one_pass)
         self.compare = ComparePage(session, self.plan_asked.emit)
         self.pages.add("Compare", self.compare)
-        self.pages.add("Pass", self.one_pass)
         self.pages.add("Passes", self.table)
         self.pages.beside("Notes", self.notes)
         self.message = ElidedLabel("", "warn", lines=2)
@@ -110,11 +113,15 @@ class ReadStage(Stage):
         chosen = QWidget()
         row = FlowLayout(chosen)
         row.setContentsMargins(0, 0, 0, 2)
-        for one in (self.response_choice, self.along, self.section):
+        for one in (self.manner, self.response_choice, self.along, self.section):
             one.setMaximumWidth(CHOICE_PX)
             row.addWidget(one)
         column.addWidget(chosen)
-        column.addWidget(_beside(self.rate, self.worth, [560, 440]), 1)
+        self.manners = QStackedWidget()
+        self.manners.addWidget(_beside(self.rate, self.worth, [560, 440]))
+        self.manners.addWidget(self.overlay)
+        self.manner.currentIndexChanged.connect(self._on_manner)
+        column.addWidget(self.manners, 1)
         return page
 
     # -- figures
@@ -135,7 +142,7 @@ class ReadStage(Stage):
         self.section.setVisible(bool(names))
         families = tuple(one.family for one in evaluation.responses)
         self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.responses)])
-        self.response_choice.setVisible(len(families) > 1)
+        self.response_choice.setVisible(len(families) > 1 and self.manner.currentIndex() == 0)
         if families != self._families:
             self._families = families
             self.response_choice.show_key(self._best_response())
@@ -145,6 +152,12 @@ class ReadStage(Stage):
         self._show_pass()
         self.overlay.refresh()
         self.compare.refresh()
+        self.waste.refresh()
+
+    def _on_manner(self, at: int) -> None:
+        self.manners.setCurrentIndex(at)
+        evaluation = self.session.evaluation
+        self.response_choice.setVisible(at == 0 and evaluation is not None and len(evaluation.responses) > 1)
 
     def _best_response(self) -> str:
         evaluation = self.session.evaluation

@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...core import degrees
 from ...core.facts.setup import describe
@@ -13,11 +21,12 @@ from ...core.passes.figure import BY_ID
 from ...core.read.response import Response
 from ..plots.laid_over_plot import JOULES, LABELS, PER_WATT, LaidOver, LaidOverPlot, points_along
 from ..session import Session
-from .fields import Choice, label
+from .fields import Choice
 
 FIGURES = ("judged", "mean_fps", "draw_w", "package_w", "die_c", "shell_c", "noise_db", PER_WATT, JOULES)
 MOST, AT_FIRST = 12, 4
 LIST_PX = 230
+SMALL, MOST_SMALL, SMALL_COLUMNS, SMALL_PX = "small", 6, 2, 240
 
 
 class OverlayPage(QWidget):
@@ -33,18 +42,33 @@ class OverlayPage(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.figure = Choice("Which figure is drawn")
         self.across = Choice("Along what it is drawn", [("", "along the factor"), ("watts", "along package watts")])
+        manners = [("", "as lines over each other"), (SMALL, "as small pictures")]
+        self.manner = Choice("Lines or small pictures", manners)
         self.plot = LaidOverPlot()
+        self.small = [LaidOverPlot() for _ in range(MOST_SMALL)]
+        grid = QWidget()
+        self._cells = QGridLayout(grid)
+        self._cells.setContentsMargins(0, 0, 0, 0)
+        self._cells.setSpacing(4)
+        for at, one in enumerate(self.small):
+            one.setAccessibleName(f"Small picture {at + 1}")
+            one.setMinimumHeight(SMALL_PX)
+            self._cells.addWidget(one, at // SMALL_COLUMNS, at % SMALL_COLUMNS)
+        self.pictures = QStackedWidget()
+        self.pictures.addWidget(self.plot)
+        self.pictures.addWidget(grid)
         side = QVBoxLayout()
         side.setSpacing(4)
-        for one in (label("Laid over each other", "soft"), self.list, self.figure, self.across):
+        for one in (self.list, self.figure, self.across, self.manner):
             side.addWidget(one)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addLayout(side)
-        row.addWidget(self.plot, 1)
+        row.addWidget(self.pictures, 1)
         self.list.itemChanged.connect(lambda _item: self._draw())
         self.figure.currentIndexChanged.connect(lambda _at: self._draw())
         self.across.currentIndexChanged.connect(lambda _at: self._draw())
+        self.manner.currentIndexChanged.connect(lambda _at: self._draw())
 
     def refresh(self) -> None:
         """Offer the responses of the newest evaluation; those that were chosen stay chosen."""
@@ -89,7 +113,15 @@ class OverlayPage(QWidget):
         unit = LABELS[key][1] if key in LABELS else "fps" if key == "judged" else BY_ID[key].unit if key else ""
         unit = degrees.unit() if unit == "C" else unit
         axis = f"{self._figure_words(key)} ({unit})" if key else ""
-        self.plot.show_lines(lines, first, axis, by_watts=by_watts)
+        small = self.manner.key() == SMALL
+        self.pictures.setCurrentIndex(int(small))
+        if not small:
+            self.plot.show_lines(lines, first, axis, by_watts=by_watts)
+            return
+        for at, plot in enumerate(self.small):
+            own = lines[at : at + 1]
+            plot.setVisible(bool(own))
+            plot.show_lines(own, first, axis, by_watts=by_watts, beside=lines)
 
 
 def words_of(response: Response, others: Sequence[Response]) -> str:

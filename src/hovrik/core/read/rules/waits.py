@@ -179,8 +179,8 @@ def _said(
 def levels_of(response: Response, levels: Sequence[Level]) -> Message:
     """Levels in words: one of them, or the first to the last."""
     words = response.factor.words
-    if len(levels) == 1:
-        return say("rule.at", level=words(levels[0]))
+    if len(levels) == 1 or not response.factor.is_number:
+        return say("rule.at", level=tuple(words(level) for level in levels))
     return say("rule.from-to", first=words(levels[0]), last=words(levels[-1]))
 
 
