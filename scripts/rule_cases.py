@@ -36,6 +36,7 @@ PLACES: dict[str, tuple[Any, Any]] = {
     "has": (_v(45, "W"), _v(30, "W")),
     "wants": (_v(65, "W"), _v(100, "W")),
     "base": (_v(5.6, "W", low=5.5, high=5.7), _v(6.0, "W", low=5.0, high=7.0)),
+    "evenings": (9, 1),
     "slope": (_v(1.09, low=1.08, high=1.1), _v(1.2, low=1.1, high=1.3)),
     "die": (_v(94, "C"), _v(98, "C")),
     "limit": (_v(95, "C"), _v(100, "C")),
@@ -67,6 +68,10 @@ OWN: dict[str, dict[str, tuple[Any, Any]]] = {
     "rule.preset.past": {"by": (_v(5, "W"), _v(1, "W"))},
     "rule.preset.right": {"by": (_v(0, "W"), _v(0, "W"))},
     "rule.cap-just-reached": {"share": (_v(32, "%", low=23, high=41), _v(60, "%"))},
+    "rule.evenings-moved": {
+        "by": (_v(1.3, "W", low=0.9, high=1.7), _v(-4, "fps", low=-6, high=-2)),
+        "new": ("26.3", "0.33"),
+    },
     "rule.hotter": {
         "by": (_v(9, "degrees", low=8, high=10), _v(3, "degrees", low=1.5, high=4.5)),
         "old": ("1.08", "0.31"),

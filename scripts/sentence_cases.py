@@ -120,6 +120,27 @@ CASES: dict[str, tuple[Case, Case]] = {
     "dent-maybe": ({"size": v(3, "%", 0), "side": say("below")}, {"size": v(1, "%", 0), "side": say("above")}),
     "edge": ({"size": v(11, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
     "edge-maybe": ({"size": v(4, "%", 0), "side": say("above")}, {"size": v(1, "%", 0), "side": say("below")}),
+    "evening.mix": (
+        {"minutes": v(94, "min", 0), "sorts": 2, "mix": (say("evening.sort", share=0.3, rate=v(41, "", 0)),
+                                                         say("evening.sort", share=0.7, rate=v(52, "", 0)))},
+        {"minutes": v(11, "min", 0), "sorts": 1, "mix": (say("evening.sort", share=1.0, rate=v(52, "", 0)),)},
+    ),
+    "evening.sort": ({"share": 0.3, "rate": v(41, "", 0)}, {"share": 1.0, "rate": v(52, "", 0)}),
+    "evening.heaviest": (
+        {"share": 0.3, "rate": v(41, "", 0), "start": v(32, "min", 0)},
+        {"share": 0.02, "rate": v(30, "", 0), "start": v(0, "min", 0)},
+    ),
+    "evening.spot-light": ({"share": 0.93}, {"share": 0.9}),
+    "evening.spot": ({"share": 0.41}, {"share": 0.0}),
+    "evening.memory": ({"full": v(70, "min", 0)}, {"full": v(12, "min", 0)}),
+    "evening.band": (
+        {"top": 1.0, "bottom": 0.8, "stutters": span(0.4, 0.2, 0.8)},
+        {"top": 0.2, "bottom": 0.0, "stutters": span(6.0, 4.0, 9.0)},
+    ),
+    "evening.collapses": (
+        {"top": 0.6, "bottom": 0.5, "collapses": span(0.4, 0.2, 0.8)},
+        {"top": 0.2, "bottom": 0.0, "collapses": span(6.0, 4.0, 9.0)},
+    ),
     "waste.over-cap": ({"cap": 60.0}, {"cap": 59.94}),
     "waste.cpu": ({"knob": "CPU boost"}, {"knob": "CPU clock ceiling"}),
     "waste.stands": ({"what": "refresh"}, {"what": "radios"}),

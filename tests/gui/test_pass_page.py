@@ -1,14 +1,19 @@
 """One pass in full: telemetry on the same time, pictures of its intervals, stutters to jump to, a pass laid over it."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
-from helpers.build import wandering
-from helpers.window import opened
+from helpers.build import DEMO_QUESTION, trace_of, wandering
+from helpers.window import click, opened
 
 from hovrik.app.plots.pass_plots import ShownPlot
 from hovrik.core.passes import heat
 from hovrik.core.passes.frames import stutter_list, stutters
 from hovrik.core.passes.heat import TimeConstants
+from hovrik.service.imports import one as imports
+from hovrik.store.files.read.frame_log import Imported
+from hovrik.store.notebook import Notebook
 
 
 def with_stutters(seconds=40):
@@ -62,8 +67,35 @@ def test_a_pass_in_full(demo_copy, qtbot):
         qtbot.waitUntil(lambda: "other_interval_ms" in page.trace.data)
         page.trace.looked_at.emit(12.0)
         assert page.under._cursor.value() == 12.0 == page.trace._cursor.value()
-        page._list(page._loaded.__class__(page._loaded.view, None, *[np.empty(0)] * 2, (np.empty(0),) * 2,
-                                          stutters=tuple(stutter_list(with_stutters()))))  # fmt: skip
+        page._loaded = replace(page._loaded, stutters=tuple(stutter_list(with_stutters())))
+        page._list()
         page.stutters.itemActivated.emit(page.stutters.item(1))
         (left, right), _ = page.trace.getPlotItem().getViewBox().viewRange()
-        assert left < float(page.stutters.item(1).text().split(" s:")[0]) < right
+        assert left < float(page.stutters.item(1).text().split(" s:")[0]) < right and not page.scenes.isEnabled()
+
+
+def test_an_evening_of_play_is_listed_and_kept_as_scenes(demo_copy, qtbot):
+    with Notebook(demo_copy) as notebook:
+        parts = [(400, 60.0), (300, 40.0)]
+        interval = np.concatenate([wandering(s, fps, wander=0.01, seed=at) for at, (s, fps) in enumerate(parts)])
+        trace = trace_of(interval, battery_w=15.0)
+        told = imports.conditions_from(DEMO_QUESTION, {})
+        setup = imports.setup_from({"limit_w": "14", "cap_fps": "40"}, imports.knobs_on_offer(notebook, DEMO_QUESTION))
+        kept = imports.import_trace(notebook, DEMO_QUESTION, Imported(trace, trace.frames_ns, ()), setup, told)
+        assert kept.purpose == "play"
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage("Read")
+        qtbot.waitUntil(lambda: window.session.evaluation is not None, timeout=20_000)
+        assert not next(v for v in window.session.evaluation.views if v.record.id == kept.id).counts
+        window.session.select_pass(kept.id)
+        window.stage("Read").pages.show_page("Pass")
+        page = window.stage("Read").one_pass
+        qtbot.waitUntil(lambda: page.scenes.isEnabled())
+        texts = [page.stutters.item(at).text() for at in range(page.stutters.count())]
+        assert "2 sorts of stretches" in texts[0] and texts[-1].endswith("(sort 1)")
+        page.stutters.itemActivated.emit(page.stutters.item(page.stutters.count() - 1))
+        click(page.scenes)
+        scenes = window.session.title.scenes
+        assert {(one.key, one.role) for one in scenes} >= {("played-1", "heaviest"), ("played-2", "typical")}
+        window.session.undo_stack.undo()
+        assert len(window.session.title.scenes) == len(scenes) - 2

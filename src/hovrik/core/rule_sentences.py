@@ -76,6 +76,10 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.heat-cause": "with a full fan old and new are the same: heat is why it is {by:span_unit} slower",
     "rule.not-heat-alone":
         "it is {by:span_unit} slower, and with a full fan still {still:span_unit}: heat is not the whole of it",
+    "rule.evenings-moved":
+        "since {what} {new} the {figure} of an evening is {by:span_unit} other than before "
+        "({evenings:evening|evenings} since)",
+    "rule.evenings-moved.do": "A few control passes tell whether it is the update; see what an evening is made of.",
     "rule.drift": "over the run the {figure} of equal setups changed by {by:span_unit} ({passes:pass|passes})",
     "rule.drift.do": "Put controls at start, middle and end, and compare within rounds; look at room and charge.",
     "rule.warm-up.round": "the first round's {figure} differs by {by:span_unit} from the others: warm-up was left in",

@@ -242,6 +242,16 @@ TEMPLATES: Mapping[str, str] = {
     "best.next": "a pass at {setup} ({sure:chance} that it holds) promises {gain} more on average",
     "best.next-front": "a pass at {setup} widens that by {gain} on average",
     "sheet.never": "{what} differs ({one}, {other}): {figures}",
+    "evening.mix": "{minutes} of play in {sorts:sort|sorts} of stretches: {mix:commas}",
+    "evening.sort": "{share:share} at {rate:n} frames",
+    "evening.heaviest": "the heaviest takes {share:share} of it, at {rate:n} frames, the longest of it from {start} on",
+    "evening.spot-light":
+        "the measured spot is lighter than {share:share} of the evening: a floor judged there says too much",
+    "evening.spot": "{share:share} of the evening is heavier than the measured spot",
+    "evening.memory": "memory grows: at this pace it is full after about {full}, relaunch the title before",
+    "evening.band": "from {top:share} to {bottom:share} charge {stutters:span} stutters a minute",
+    "evening.collapses":
+        "from {top:share} to {bottom:share} charge {collapses:span} collapses of the GPU clock a minute",
     "waste.rest": "frames, and what is not told apart",
     "waste.rest-all": "all that is not told apart",
     "waste.loss": "lost between battery and package",

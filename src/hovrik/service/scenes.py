@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from ..core.facts.title import Scene, Title
 from ..core.passes.figure import low_id
 from ..core.plan.resolution import Curve, Repeatability, repeatability, resolution, sd_at_length, settled_after
 from ..core.questions.question import Question
+from ..core.read.evening import Evening
 from ..core.stats.power import repeats_needed
 from ..store.notebook import Notebook
 from .gather import Evaluation, PassView
 
+PLAYED = "played-"  # key of scenes that an evening gave
 MATTERS = {"rate": 0.02, "low": 0.03, "draw": 0.02}  # shares a player would care about, by default
 
 
@@ -45,6 +48,23 @@ class SceneStudy:
             need = repeats_needed(difference, max(sd_at_length(found.sd, self.seconds, length), 1e-9))
             parts.append(f"{need} of {length:.0f} s" if need is not None else f"over 60 of {length:.0f} s")
         return f"To tell {100 * difference:g} % apart, passes at each setup: {', or '.join(parts)}."
+
+
+LEAST_MIX = 0.05  # of an evening, from which a sort of stretches is worth a scene
+
+
+def with_scenes(title: Title, evening: Evening) -> Title:
+    """A title with scenes for what was played in an evening, each with its share; those of an evening before go."""
+    kept = tuple(scene for scene in title.scenes if not scene.key.startswith(PLAYED))
+    made = tuple(
+        Scene(
+            f"{PLAYED}{sort.kind + 1}", f"Played, sort {sort.kind + 1} ({sort.rate:.0f} frames)", length_s=None,
+            start_mark=f"as at {sort.start_s / 60:.0f} min of the evening", yields="frames", mix=round(sort.mix, 3),
+            role="heaviest" if sort.kind == 0 and len(evening.sorts) > 1 else "typical",
+        )
+        for sort in evening.sorts if sort.mix >= LEAST_MIX
+    )  # fmt: skip
+    return replace(title, scenes=(*kept, *made))
 
 
 def _in_question(counted: list[PassView], evaluation: Evaluation) -> list[PassView]:

@@ -17,15 +17,20 @@ from ...core.facts.terms import School
 from ...core.passes import heat, pacing
 from ...core.passes.frames import FrameFigures, Stutter, stutter_list
 from ...core.passes.heat import TimeConstants
+from ...core.passes.purpose import PLAY
 from ...core.passes.trace import CHANNELS, Trace
-from ...core.words import plural
+from ...core.read.evening import Evening, read_evening, said_of
+from ...core.read.response import group_at
+from ...core.words import plural, render, sentence
 from ...service.gather import PassView
+from ...service.scenes import with_scenes
+from ..commands import save_title
 from ..plots.pass_plots import ChannelPlot, Line, PercentilePlot, ShownPlot
 from ..plots.trace import DistributionPlot, FrameTracePlot
 from ..session import Session
 from ..worker import Wanted, Worker
 from .elided import ElidedLabel
-from .fields import Choice
+from .fields import Choice, allow, button
 from .flow import FlowLayout
 
 Array = NDArray[np.float64]
@@ -40,6 +45,7 @@ UNDER: Mapping[str, tuple[str, tuple[str, ...]]] = {
     "charge": ("Charge", ("charge_share",)),
 }
 BESIDE = {"spread": "Distribution", "percentiles": "Percentiles", "shown": "On the panel"}
+LISTED = {"stretches": "List: what was played", "stutters": "List: stutters"}
 MOST_LISTED = 400
 CHOICE_PX = 260
 LEAST_PX = 240  # of a picture: where there is less room the page scrolls
@@ -60,6 +66,7 @@ class Loaded:
     fits: Mapping[str, Line] = field(default_factory=dict)
     shown_ms: Array = field(default_factory=lambda: np.empty(0))
     why_not_shown: str = ""
+    evening: Evening | None = None
 
 
 def frames_of(trace: Trace | None, *, whole: bool = False) -> tuple[int, Array, Array]:
@@ -75,7 +82,13 @@ def frames_of(trace: Trace | None, *, whole: bool = False) -> tuple[int, Array, 
 
 
 def read_pass(
-    view: PassView, trace: Trace | None, other: Trace | None, constants: TimeConstants | None, *, whole: bool
+    view: PassView,
+    trace: Trace | None,
+    other: Trace | None,
+    constants: TimeConstants | None,
+    *,
+    whole: bool,
+    pool_mb: float | None = None,
 ) -> Loaded:
     """Everything that the page draws, off the interface thread."""
     origin, seconds, interval_ms = frames_of(trace, whole=whole)
@@ -89,7 +102,8 @@ def read_pass(
             fits[name] = at, heat.settle_curve(at, channel.values, constants)
     shown, why = _shown(view, usable)
     stutters = tuple(stutter_list(usable)) if usable.size > 3 else ()
-    return Loaded(view, trace, seconds, interval_ms, (other_s, other_ms), origin, stutters, fits, shown, why)
+    evening = read_evening(trace, pool_mb) if trace is not None and view.record.purpose == PLAY else None
+    return Loaded(view, trace, seconds, interval_ms, (other_s, other_ms), origin, stutters, fits, shown, why, evening)
 
 
 def _shown(view: PassView, usable: Array) -> tuple[Array, str]:
@@ -127,6 +141,8 @@ class PassPage(QWidget):
         self.stutters = QListWidget()
         self.stutters.setAccessibleName("Stutters")
         self.stutters.setToolTip("Return or a double click shows it in the trace")
+        self.listing = Choice("What is listed", list(LISTED.items()))
+        self.scenes = button("Keep as scenes", tip="Note what was played as scenes of the title, with their shares")
         self.channels = Choice(
             "What is drawn under the frames", [(key, f"Under: {own[0]}") for key, own in UNDER.items()]
         )
@@ -142,15 +158,21 @@ class PassPage(QWidget):
         self.channels.currentIndexChanged.connect(lambda _at: self._show_under())
         self.picture.currentIndexChanged.connect(lambda at: self.pictures.setCurrentIndex(at))
         self.other.currentIndexChanged.connect(lambda _at: self._ask())
-        self.stutters.itemActivated.connect(lambda item: self.trace.jump(item.data(Qt.ItemDataRole.UserRole)))
+        self.stutters.itemActivated.connect(self._on_listed)
+        self.stutters.setWordWrap(True)
+        self.listing.currentIndexChanged.connect(lambda _at: self._list())
+        self.scenes.clicked.connect(self._on_scenes)
 
     def _arrange(self) -> None:
         chosen = QWidget()
         row = FlowLayout(chosen)
         row.setContentsMargins(0, 0, 0, 0)
-        for one in (self.channels, self.picture, self.other):
+        for one in (self.channels, self.picture, self.other, self.listing):
             one.setMaximumWidth(CHOICE_PX)
             row.addWidget(one)
+        row.addWidget(self.scenes)
+        self.listing.hide()
+        self.scenes.setEnabled(False)
         self.pictures = QStackedWidget()
         for plot in (self.distribution, self.percentiles, self.shown):
             self.pictures.addWidget(plot)
@@ -204,11 +226,13 @@ class PassPage(QWidget):
             return
         found, other, whole = self._session.evaluation, self.other.key(), self.whole
         constants = found.constants if found is not None else None
+        memory_gb = found.rig.memory_gb if found is not None and found.rig is not None else None
 
         def work(_wanted: Wanted) -> Loaded:
             with notebook.sibling() as own:
                 laid = own.trace(other) if other else None
-                return read_pass(view, own.trace(view.record.id), laid, constants, whole=whole)
+                pool_mb = 1000.0 * memory_gb if memory_gb else None
+                return read_pass(view, own.trace(view.record.id), laid, constants, whole=whole, pool_mb=pool_mb)
 
         self._loader.ask(work)
 
@@ -234,11 +258,21 @@ class PassPage(QWidget):
         self.percentiles.show_intervals(loaded.interval_ms, loaded.other[1])
         self.shown.show_shown(loaded.shown_ms, loaded.why_not_shown)
         self.lows.setText(_low_words(frames, len(loaded.stutters)))
-        self._list(loaded)
+        if (loaded.evening is not None) != (not self.listing.isHidden()):
+            self.listing.show_key("stretches" if loaded.evening is not None else "stutters")
+        self.listing.setVisible(loaded.evening is not None)
+        allow(self.scenes, loaded.evening is not None, self.channels)
+        self._list()
         self._show_under()
 
-    def _list(self, loaded: Loaded) -> None:
+    def _list(self) -> None:
+        loaded = self._loaded
         self.stutters.clear()
+        if loaded is None:
+            return
+        if loaded.evening is not None and self.listing.key() != "stutters":
+            self._list_evening(loaded.evening, loaded.view)
+            return
         for one in loaded.stutters[:MOST_LISTED]:
             long = plural(one.frames, "frame")
             text = f"{one.at_s:.1f} s: {one.longest_ms:.0f} ms among {one.around_ms:.0f} ms ({long})"
@@ -247,6 +281,32 @@ class PassPage(QWidget):
             self.stutters.addItem(item)
         if not loaded.stutters:
             self.stutters.addItem("No stutters." if loaded.interval_ms.size else "")
+
+    def _list_evening(self, evening: Evening, view: PassView) -> None:
+        """What the evening says, then its stretches."""
+        found = self._session.evaluation
+        spot = group_at(found.responses, view.record.setup) if found is not None else None
+        rate = spot[1].rate if spot is not None else None
+        for said in said_of(evening, rate.value if rate is not None else None):
+            self.stutters.addItem(sentence(render(said)))
+        for one in evening.stretches[:MOST_LISTED]:
+            draw = f", {one.draw_w:.1f} W" if one.draw_w is not None else ""
+            text = f"{one.start_s / 60:.1f} to {one.end_s / 60:.1f} min: {one.rate:.0f} fps{draw} (sort {one.kind + 1})"
+            item = QListWidgetItem(text)
+            item.setData(Qt.ItemDataRole.UserRole, one.start_s)
+            self.stutters.addItem(item)
+
+    def _on_listed(self, item: QListWidgetItem) -> None:
+        seconds = item.data(Qt.ItemDataRole.UserRole)
+        if seconds is not None:
+            self.trace.jump(seconds)
+
+    def _on_scenes(self) -> None:
+        """Scenes of the title from the sorts of stretches, each with its share of the time; the heaviest as such."""
+        title, loaded = self._session.title, self._loaded
+        if title is None or loaded is None or loaded.evening is None:
+            return
+        save_title(self._session, with_scenes(title, loaded.evening), "what was played")
 
     def _show_under(self) -> None:
         loaded = self._loaded

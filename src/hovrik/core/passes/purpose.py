@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 SWEEP, HEAT, CONTROL, REFERENCE = "sweep", "heat", "control", "reference"
-VERIFY, FLIP, DISCHARGE = "verify", "flip", "discharge"
+VERIFY, FLIP, DISCHARGE, PLAY = "verify", "flip", "discharge", "play"
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,7 @@ PURPOSES = {
         Purpose(VERIFY, "verify", counts=True),
         Purpose(FLIP, "flip"),
         Purpose(DISCHARGE, "discharge"),
+        Purpose(PLAY, "free play"),
     )
 }
 

@@ -13,9 +13,12 @@ from ...core.facts.factor import LIMIT
 from ...core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named
 from ...core.facts.known_knobs import known
 from ...core.facts.setup import Setup
+from ...core.facts.title import Title
+from ...core.passes.purpose import PLAY, SWEEP
 from ...core.passes.record import Origin, PassRecord
 from ...core.passes.trace import Trace
 from ...core.questions.question import Question
+from ...core.read.evening import LEAST_S
 from ...store.files.read.frame_log import Imported
 from ...store.notebook import Notebook
 from ..judging import keep_judged
@@ -24,6 +27,9 @@ from ..run import context_of, counted_by, rig_of, title_of
 
 # the first three are rates, one of which is needed
 SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w", "die_c", "shell_c")
+
+
+EVENING_TIMES = 4.0  # longer than its scene, a log is no pass of it
 
 
 def knobs_on_offer(notebook: Notebook, question: Question) -> dict[str, Knob]:
@@ -96,8 +102,16 @@ def record_of(notebook: Notebook, question: Question, trace: Trace, setup: Setup
     told = {**counted_by(title_of(notebook, question.title), question), **conditions}
     return PassRecord(
         str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), told, trace, origin=Origin.IMPORTED,
-        started_ns=trace.start_ns,
+        started_ns=trace.start_ns, purpose=PLAY if is_evening(trace, title_of(notebook, question.title), question)
+        else SWEEP,
     )  # fmt: skip
+
+
+def is_evening(trace: Trace, title: Title | None, question: Question) -> bool:
+    """Whether a log is one of free play: long, and far longer than the scene."""
+    scene = next((one for one in title.scenes if one.key == question.scene), None) if title is not None else None
+    length = scene.length_s if scene is not None else None
+    return trace.seconds >= LEAST_S and trace.seconds > EVENING_TIMES * (length or LEAST_S / EVENING_TIMES)
 
 
 def import_summary(
