@@ -54,8 +54,9 @@ LEAST_MIX = 0.05  # of an evening, from which a sort of stretches is worth a sce
 
 
 def with_scenes(title: Title, evening: Evening) -> Title:
-    """A title with scenes for what was played in an evening, each with its share; those of an evening before go."""
-    kept = tuple(scene for scene in title.scenes if not scene.key.startswith(PLAYED))
+    """A title with scenes for what was played in an evening, each with its share of it, which is then the mix; those of
+    an evening before go."""
+    kept = tuple(replace(scene, mix=None) for scene in title.scenes if not scene.key.startswith(PLAYED))
     made = tuple(
         Scene(
             f"{PLAYED}{sort.kind + 1}", f"Played, sort {sort.kind + 1} ({sort.rate:.0f} frames)", length_s=None,
