@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
     QSplitter,
+    QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -38,6 +39,7 @@ from ..plots.difference_plot import DifferencePlot, rows_of
 from ..session import Session
 from .fields import Choice, Notice, allow, button, label
 from .flow import FlowLayout
+from .titles_page import TitlesPage
 
 HEADINGS = ("Figure", "A", "B", "A less B", "Verdict", "To decide")
 TIPS = (
@@ -48,6 +50,7 @@ TIPS = (
 TABLE_PX, PICTURE_PX = 130, 240  # least heights: where there is less room the page scrolls
 MOST = 60  # sets that can be chosen among
 CHOICE_PX = 300
+WHAT = {"sets": "Two sets of passes", "slot": "OS slots, over all titles", "rig": "Rigs, over all titles"}
 UNPRINTED = frozenset({"launch", "boot", "round", "planned_s", "day"})
 
 
@@ -92,7 +95,20 @@ class ComparePage(QWidget):
             row.addWidget(field)
         row.addWidget(self.settle)
         row.addWidget(self.print)
-        column = QVBoxLayout(self)
+        self.what = Choice("What is compared", list(WHAT.items()))
+        self.titles = TitlesPage(session)
+        sets = QWidget()
+        self._stack = QStackedWidget()
+        self._stack.addWidget(sets)
+        self._stack.addWidget(self.titles)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addWidget(self.what)
+        whole.addWidget(self._stack, 1)
+        self.what.setMaximumWidth(CHOICE_PX)
+        self.what.currentIndexChanged.connect(lambda _at: self._on_what())
+        column = QVBoxLayout(sets)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(chosen)
@@ -107,6 +123,12 @@ class ComparePage(QWidget):
         for field in (self.a, self.b):
             field.currentIndexChanged.connect(lambda _at: self._compare(anew=True))
         self.asked.currentIndexChanged.connect(lambda _at: self._compare())
+
+    def _on_what(self) -> None:
+        key = self.what.key()
+        self._stack.setCurrentIndex(int(key != "sets"))
+        if key != "sets":
+            self.titles.offer(key)
 
     def refresh(self) -> None:
         """Offer the sets of the newest evaluation; what was chosen stays, else the answer's and its neighbour."""
@@ -213,7 +235,7 @@ class ComparePage(QWidget):
         rig, title = self._session.rig, self._session.title
         a, b = self._passes(self.a), self._passes(self.b)
         if rig is not None and a and b and "slot" in keys_of(sheet.differs):
-            slots = {one.key: one for one in rig.slots}
+            slots = {f"{rig.key}/{one.key}": one for one in rig.slots}
             own = [slots[side[0].point.place.slot] for side in (a, b) if side[0].point.place.slot in slots]
             said += of_slots(own, title.name if title is not None else "")
         return [words.sentence(words.render(one)) for one in said]
