@@ -46,13 +46,13 @@ def _finds(whole: Whole) -> Iterable[Finding]:
 
 
 def _changes(counted: Sequence[Counted]) -> list[tuple[str, str, str]]:
-    """(version key, old, new) of each key that stands at two versions, the older as it was met first."""
+    """(version key, the one before the newest, the newest), as they were met."""
     seen: dict[str, list[str]] = defaultdict(list)
     for one in counted:
         for key, version in one.point.versions.items():
             if version and version not in seen[key]:
                 seen[key].append(version)
-    return [(key, own[0], own[-1]) for key, own in seen.items() if len(own) > 1]
+    return [(key, own[-2], own[-1]) for key, own in seen.items() if len(own) > 1]
 
 
 def _told(counted: Sequence[Counted], what: str, old: str, new: str) -> Iterable[Finding]:
