@@ -99,7 +99,7 @@ MUTANTS = (
     Mutant("curve", "stats/curve.py", "return n * math.log(max(rss, 1e-300) / n) + 2 * k",
            "return n * math.log(max(rss, 1e-300) / n) + k"),
     Mutant("curve", "stats/curve.py", "(at := (i2 - i1) / (s1 - s2))", "(at := 1.03 * (i2 - i1) / (s1 - s2))"),
-    Mutant("curve", "read/response.py", "DENT_SE = 4.5", "DENT_SE = 7.0"),
+    Mutant("curve", "read/response.py", "DENT_SE, MAYBE_SE = 5.0", "DENT_SE, MAYBE_SE = 8.0"),
     Mutant("floor", "read/group.py", "LOW: 0.01,", "LOW: 0.018,"),
     Mutant("floor", "model/held.py", "edge * np.sqrt(1.0 + spread**2) if of_share else edge", "edge",
            slight=False),

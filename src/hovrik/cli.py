@@ -202,17 +202,18 @@ def _pace(text: str) -> float:
 @commands.command()
 @click.option("--headless", is_flag=True, help="Run the demo sweep without a window.")
 @click.option("--out", type=_FILE, help="Notebook to make (with --headless), or to open.")
+@click.option("--whole", is_flag=True, help="With --headless: the other titles and rigs too, as the window has them.")
 @click.option("--seed", type=click.IntRange(0), default=1, show_default=True)
 @click.option("--pace", type=click.Choice(["fast", "10", "1"]), default="fast", help="Machine seconds a second.")
 @told
-def demo(headless: bool, out: Path | None, seed: int, pace: str) -> None:
+def demo(headless: bool, out: Path | None, whole: bool, seed: int, pace: str) -> None:
     """Plan, run and store the demo sweep; without --headless open the window on it."""
     from .demo import scenario
 
     if headless:
         if out is None:
             raise click.UsageError("--headless needs --out FILE.hovrik")
-        count = scenario.build(out, seed=seed, pace=_pace(pace), searched=True, announce=_tell)
+        count = scenario.build(out, seed=seed, pace=_pace(pace), searched=whole, announce=_tell)
         click.echo(f"{count} passes in {out}", err=True)
         return
     from .app.start import run_window
