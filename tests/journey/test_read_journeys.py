@@ -57,7 +57,7 @@ def updated(demo_copy):
     """Passes before and after an update, each with the fan as set and full."""
     with Notebook(demo_copy) as notebook:
         rig = sweep.rig_of(notebook, DEMO_QUESTION.rig)
-        for number, (firmware, fan, hotter, rpm, slower) in enumerate(CELLS):
+        for firmware, fan, hotter, rpm, slower in CELLS:
             versions = tuple(replace(v, installed=firmware) if v.what == "firmware" else v for v in rig.versions)
             library.save_rig(notebook, replace(rig, versions=versions))
             for at in range(6):

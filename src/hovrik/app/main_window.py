@@ -188,6 +188,7 @@ class MainWindow(QMainWindow):
 
             choose = ChooseStage(self.session)
             choose.keep_asked.connect(self.keep_answer)
+            choose.pass_asked.connect(self._show_pass)
             return choose
         if name == "Keep":
             from .stages.keep import KeepStage
@@ -281,6 +282,11 @@ class MainWindow(QMainWindow):
         }
         self.frame.rail.show_states(waits)
         self._show_title()
+
+    def _show_pass(self, pass_id: str) -> None:
+        """One pass in full, in Read."""
+        self.session.select_pass(pass_id)
+        self.show_place("Read", "Pass")
 
     def _read_state(self, counted: int) -> str:
         """How many findings stand open, else how many passes count."""

@@ -252,6 +252,13 @@ TEMPLATES: Mapping[str, str] = {
     "evening.band": "from {top:share} to {bottom:share} charge {stutters:span} stutters a minute",
     "evening.collapses":
         "from {top:share} to {bottom:share} charge {collapses:span} collapses of the GPU clock a minute",
+    "trade.short": "misses {target:n} ({sure:chance} that it holds)",
+    "trade.breaks": "breaks {limit} ({sure:chance} that it keeps it)",
+    "trade.at-most": "{figure} at most {bound}",
+    "trade.at-least": "{figure} at least {bound}",
+    "trade.incidents": "{incidents:incident|incidents} at this setup",
+    "trade.relax-floor": "with a floor of {value:n} instead of {asked:n} something fits",
+    "trade.relax": "with {value} instead of {limit} something fits",
     "waste.rest": "frames, and what is not told apart",
     "waste.rest-all": "all that is not told apart",
     "waste.loss": "lost between battery and package",

@@ -17,6 +17,7 @@ from ..widgets.cap_table import CapTable
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.flow import Abreast
+from ..widgets.map_page import MapPage
 from ..worker import Worker
 from .base import EMPTY, Stage, empty_hint
 
@@ -31,16 +32,20 @@ SHEET_PX = 290
 
 
 class ChooseStage(Stage):
-    """Three sheets: one step less, the answer, one step more; and the caps that would hold. Signals: keep_asked."""
+    """The trade map; three sheets: one step less, the answer, one step more; the caps that would hold. Signals:
+    keep_asked, pass_asked (id)."""
 
     title = "Choose"
     keep_asked = pyqtSignal()
+    pass_asked = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._page = QWidget()
         self._holder = QVBoxLayout(self._page)
         self._holder.setContentsMargins(0, 0, 0, 0)
+        self.map = MapPage(session, self.pass_asked.emit)
+        self.pages.add("Map", self.map)
         self.pages.add("Options", self._page)
         self.pages.add("Caps", self._caps_page())
         self._worker = Worker("caps", self)
@@ -85,7 +90,8 @@ class ChooseStage(Stage):
         self.caps.show_rows(rows)
 
     def refresh(self) -> None:
-        """Show the answer's options, and the caps."""
+        """Show the map, the answer's options, and the caps."""
+        self.map.refresh()
         self._ask_caps()
         emptied(self._holder)
         evaluation, question = self.session.evaluation, self.session.question
