@@ -4,8 +4,12 @@ import moocore
 import numpy as np
 import pytest
 from helpers.build import QUESTION, changed, counted
+from scipy.stats import norm
 
+from hovrik.core.choose import whatif
 from hovrik.core.choose.trade import Kind, Point, points_of, relaxations, unbeaten
+from hovrik.core.choose.whatif import Change, Spread
+from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import static
 from hovrik.core.facts.terms import HOURS, Limit
 from hovrik.core.read import response
@@ -13,6 +17,7 @@ from hovrik.core.read.limits import with_limits
 from hovrik.core.stats.estimate import Estimate
 from hovrik.core.words import render
 
+NOWHERE = Spread(0.0, 0.0, 0.0)
 LOWS = {8: 28.0, 10: 33.0, 12: 37.0, 14: 40.0}
 
 
@@ -26,6 +31,10 @@ def made(question=QUESTION):
               for w, low in LOWS.items() for k in range(3)]  # fmt: skip
     responses = with_limits(response.read(passes, question), question.terms.limits, hours_of)
     return points_of(responses, question.terms, hours_of)
+
+
+def alone(row):
+    return [Estimate(value, None, None) for value in row]
 
 
 def test_what_nothing_beats_is_what_moocore_finds():
@@ -63,3 +72,54 @@ def test_what_would_have_to_give():
     eased = asked.with_(target_fps=told["floor"].value)
     assert any(one.fits for one in made(eased))
     assert relaxations([], QUESTION.terms) == []
+
+
+LADDER = {w: 28.0 + 1.8 * (w - 7) - 0.03 * (w - 7) ** 2 for w in range(7, 19)}
+
+
+def there(change, spread=NOWHERE, question=QUESTION, rig=None):
+    """Outlook of each level of a ladder, by its watts."""
+    passes = [changed(counted(w, low * (1 + 0.002 * k), k), die_c=40.0 + 2.0 * w, errors={"die_c": 1.0})
+              for w, low in LADDER.items() for k in range(3)]  # fmt: skip
+    (one,) = response.read(passes, question)
+    rungs = whatif.rungs_of(one, lambda _group: True)
+    slope = whatif.slope_of(passes, question.terms.floor.edge)
+    return {
+        int(group.at): whatif.outlook(group, rungs, slope, question.terms, change, spread, rig, 22.0)
+        for group in one.groups
+    }
+
+
+def test_a_heavier_scene_asks_for_the_watts_that_its_rate_follows():
+    """A frame 6 % longer stands where a limit of 6 % of the rate less did: the crossing moves by as much."""
+    now, then = (there(Change(heavier=share)) for share in (0.0, 0.06))
+    both = (("now", now), ("then", then))
+    first = {name: min(w for w, one in found.items() if one.holds > 0.95) for name, found in both}
+    wanted = min(w for w, low in LADDER.items() if low / 1.06 >= 38.8)
+    assert abs(first["now"] - min(w for w, low in LADDER.items() if low >= 38.8)) <= 1
+    assert abs(first["then"] - wanted) <= 1 and first["then"] > first["now"] and not then[12].is_guess
+    best = whatif.best_of(list(then.values()), 0.95, lambda one: one.setup["sustained_limit_w"])
+    assert best is not None and best.setup["sustained_limit_w"] == first["then"]
+    assert whatif.best_of([], 0.95, lambda one: 0.0) is None
+
+
+def test_a_hotter_room_and_an_older_battery():
+    question = QUESTION.with_(limits=(Limit("die_c", at_most=75.0), Limit(HOURS, at_least=1.0)))
+    rig = Rig("r", "R", battery_wh=40.0, pack_cells=4)
+    here, hot = (there(Change(room_c=room), question=question, rig=rig) for room in (22.0, 32.0))
+    assert hot[16].die.value == pytest.approx(here[16].die.value + 10.0)
+    assert here[16].holds > 0.8 and hot[16].holds < 0.01
+    old = there(Change(health=0.5, beside_w=2.0), question=question, rig=rig)
+    assert old[16].hours.value < 0.5 * here[16].hours.value and old[16].holds < here[16].holds
+
+
+def test_of_a_hundred_drawn_places():
+    """Against the same draws by hand: rooms alone decide, so that the share is a normal tail."""
+    question = QUESTION.with_(limits=(Limit("die_c", at_most=78.0),))
+    one = there(Change(room_c=22.0), Spread(3.0, 0.0, 0.0), question)[18]
+    wanted = 100 * norm.cdf((78.0 - 76.0) / np.hypot(3.0, (one.die.high - one.die.low) / 3.92))
+    assert one.of_100 == pytest.approx(wanted, abs=4)
+    alone = response.read([counted(12, 45.0, k) for k in range(3)], QUESTION)[0]
+    assert whatif.rungs_of(alone, lambda _group: True) is None
+    guess = whatif.outlook(alone.groups[0], None, None, QUESTION.terms, Change(heavier=0.1), NOWHERE, None, None)
+    assert guess.is_guess and guess.hours is None

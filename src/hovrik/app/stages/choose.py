@@ -18,6 +18,7 @@ from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.flow import Abreast
 from ..widgets.map_page import MapPage
+from ..widgets.whatif_page import WhatIfPage
 from ..worker import Worker
 from .base import EMPTY, Stage, empty_hint
 
@@ -48,6 +49,8 @@ class ChooseStage(Stage):
         self.pages.add("Map", self.map)
         self.pages.add("Options", self._page)
         self.pages.add("Caps", self._caps_page())
+        self.what_if = WhatIfPage(session)
+        self.pages.add("What if", self.what_if)
         self._worker = Worker("caps", self)
         self._worker.finished.connect(self._on_caps)
         self._worker.failed.connect(lambda fault: self.caps_words.setText(str(fault)))
@@ -92,6 +95,7 @@ class ChooseStage(Stage):
     def refresh(self) -> None:
         """Show the map, the answer's options, and the caps."""
         self.map.refresh()
+        self.what_if.refresh()
         self._ask_caps()
         emptied(self._holder)
         evaluation, question = self.session.evaluation, self.session.question
