@@ -38,7 +38,7 @@ STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
     ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Plan", "Order", "plan-order"),
     ("Read", "Pass", "read-pass"),
-    ("Choose", "Caps", "caps"),
+    ("Choose", "Caps", "caps"), ("Choose", "What if", "what-if"),
 )  # fmt: skip
 
 
@@ -61,7 +61,7 @@ class Shooter:
         """Save a widget as NAME.png."""
         if self._wanted and name not in self._wanted:
             return
-        spin(ms=250)
+        spin(ms=600)
         workers = [*widget.findChildren(Worker), *widget.window().findChildren(Worker)]
         spin(lambda: not any(worker.is_busy for worker in workers), 1_500)
         OUT.mkdir(parents=True, exist_ok=True)
@@ -69,53 +69,23 @@ class Shooter:
         print(OUT / f"{name}.png")
 
 
-def frame_log(path):
-    """A made-up log of another tool: semicolons, decimal commas and four faults."""
-    import numpy as np
-
-    rng = np.random.default_rng(1)
-    lines = ["frame time (ms);package power (mW);die temperature (C)"]
-    for number, value in enumerate(1000 / 43 * np.exp(rng.normal(0, 0.06, 2600))):
-        lines.append(f"{value:.3f};{14_800 + rng.normal(0, 60):.0f};{61 + number / 5000:.1f}".replace(".", ","))
-    lines[40], lines[90], lines[120], lines[300] = "", lines[0], "-3,0;14800;61", "abc;14800;61"
-    path.write_text("\n".join(lines))
-
-
-def sheet(window, shooter):
-    """A run sheet of the machine run by hand, half typed in."""
-    window.session.set_design(replace(window.session.design, pass_s=300))
-    window.open_import()
-    dialog = window.import_dialog
-    page = dialog.sheet
-    dialog.tabs.setCurrentWidget(page)
-    lines = (
-        ("14:05", "40.6", "", "39.4", "", "", "61", "", "36.2", ""),
-        ("14:12", "39.4", "", "38.0", "", "", "64", "", "39.9", "noise"),
-        ("14:20", "", "", "", "", "", "", "", "did not start", ""),
-        ("14:24", "38.0", "", "38.6", "", "", "66", "", "40.0", "stutter"),
-    )
-    for row, texts in enumerate(lines):
-        for column, text in enumerate(texts, 1):
-            page.table.item(row, column).setText(text)
-    dialog.import_pass()
-    spin(lambda: not page.is_busy)
-    shooter.shoot(dialog, "import-sheet")
-    dialog.close()
-
-
-def paused(window, shooter):
-    """The adapter is plugged in during a pass: the guard pauses the run."""
-    window.bench.pace.show_key("10")
-    window.bench.clocks.setChecked(True)
-    window.start_sweep()
-    spin(ms=4_000)
-    window.runner._control.machine.power.plugged = True
-    spin(lambda: "Paused" in window.bench.state.text())
+def of_question(window, shooter, question, page, name):
+    """A page of Read for another of the demo's questions, with all its findings."""
+    session = window.session
+    before, session_evaluation = session.question, session.evaluation
+    session.set_question(question)
+    window.show_place("Read", page)
+    spin(lambda: session.evaluation is not session_evaluation and not window.evaluator.is_busy, 60_000)
+    read = window.stage("Read")
+    read.notes.which.setCurrentIndex(read.notes.which.findData("all"))
+    boosted = [at for at in range(read.waste.setup.count()) if "boost on" in read.waste.setup.itemText(at)]
+    if boosted:
+        read.waste.setup.setCurrentIndex(boosted[0])
     spin(ms=500)
-    shooter.shoot(window, "bench-paused")
-    window.bench.clocks.setChecked(False)
-    window.runner.stop()
-    spin(lambda: not window.runner.is_running)
+    shooter.shoot(window, name)
+    read.notes.which.setCurrentIndex(0)
+    session.set_question(before)
+    spin(lambda: session.evaluation.question == before and not window.evaluator.is_busy, 60_000)
 
 
 def belief(window, shooter):
@@ -188,16 +158,6 @@ def main(wanted):
     window.resize(853, 533)
     shooter.shoot(window, "small")
     window.resize(1280, 800)
-    log = HOME / "log.csv"
-    frame_log(log)
-    window.open_import()
-    dialog = window.import_dialog
-    dialog.open_file(log)
-    spin(lambda: dialog.imported is not None)
-    dialog.limit.setText("15")
-    dialog.cap.setText("none")
-    shooter.shoot(dialog, "import")
-    dialog.close()
     window.session.set_design(replace(window.session.design, heat_s=0.0))
     window.bench.pace.show_key("10")
     window.start_sweep()
@@ -205,10 +165,10 @@ def main(wanted):
     shooter.shoot(window, "bench")
     window.runner.stop()
     spin(lambda: not window.runner.is_running)
-    paused(window, shooter)
+    of_question(window, shooter, scenario.waste_question(), "Waste", "read-waste")
+    of_question(window, shooter, scenario.update_question(), "Responses", "read-update")
     belief(window, shooter)
     by_hand(window, shooter)
-    sheet(window, shooter)
     window.close()
 
 

@@ -139,7 +139,8 @@ class TradePlot(Plot):
             line.setHoverPen(pg.mkPen(QColor(theme.accent), width=4))
             line.sigPositionChangeFinished.connect(lambda one: self.floor_moved.emit(float(one.value())))
             self.addItem(line, ignoreBounds=True)
-            self.labels.add(self._floor[1], self._left(), self._floor[0], theme.good)
+            low, high = self._span()
+            self.labels.add(self._floor[1], low + 0.8 * (high - low), self._floor[0], theme.good)
         if self._axis == HOURS:
             at = self._least if self._least is not None else self._left()
             line = pg.InfiniteLine(at, 90, movable=True, pen=pg.mkPen(QColor(theme.good), width=2))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
 
 from ...core import degrees, words
 from ...core.facts.knob import Level, inside
@@ -25,6 +25,7 @@ from ..widgets.flow import FlowLayout
 from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_page import PassPage
 from ..widgets.pass_table import PassTable
+from ..widgets.stack import Stack
 from ..widgets.waste_page import WastePage
 from .base import EMPTY, Stage
 
@@ -117,7 +118,7 @@ class ReadStage(Stage):
             one.setMaximumWidth(CHOICE_PX)
             row.addWidget(one)
         column.addWidget(chosen)
-        self.manners = QStackedWidget()
+        self.manners = Stack()
         self.manners.addWidget(_beside(self.rate, self.worth, [560, 440]))
         self.manners.addWidget(self.overlay)
         self.manner.currentIndexChanged.connect(self._on_manner)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
     QSplitter,
-    QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -39,6 +38,7 @@ from ..plots.difference_plot import DifferencePlot, rows_of
 from ..session import Session
 from .fields import Choice, Notice, allow, button, label
 from .flow import FlowLayout
+from .stack import Stack
 from .titles_page import TitlesPage
 
 HEADINGS = ("Figure", "A", "B", "A less B", "Verdict", "To decide")
@@ -98,7 +98,7 @@ class ComparePage(QWidget):
         self.what = Choice("What is compared", list(WHAT.items()))
         self.titles = TitlesPage(session)
         sets = QWidget()
-        self._stack = QStackedWidget()
+        self._stack = Stack()
         self._stack.addWidget(sets)
         self._stack.addWidget(self.titles)
         whole = QVBoxLayout(self)

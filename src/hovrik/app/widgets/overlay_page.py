@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -22,6 +21,7 @@ from ...core.read.response import Response
 from ..plots.laid_over_plot import JOULES, LABELS, PER_WATT, LaidOver, LaidOverPlot, points_along
 from ..session import Session
 from .fields import Choice
+from .stack import Stack
 
 FIGURES = ("judged", "mean_fps", "draw_w", "package_w", "die_c", "shell_c", "noise_db", PER_WATT, JOULES)
 MOST, AT_FIRST = 12, 4
@@ -54,7 +54,7 @@ class OverlayPage(QWidget):
             one.setAccessibleName(f"Small picture {at + 1}")
             one.setMinimumHeight(SMALL_PX)
             self._cells.addWidget(one, at // SMALL_COLUMNS, at % SMALL_COLUMNS)
-        self.pictures = QStackedWidget()
+        self.pictures = Stack()
         self.pictures.addWidget(self.plot)
         self.pictures.addWidget(grid)
         side = QVBoxLayout()

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QSplitter, QVBoxLayout, QWidget
 
 from ...core.facts.knob import REFRESH, is_number
 from ...core.facts.setup import describe
@@ -32,6 +32,7 @@ from ..worker import Wanted, Worker
 from .elided import ElidedLabel
 from .fields import Choice, allow, button
 from .flow import FlowLayout
+from .stack import Stack
 
 Array = NDArray[np.float64]
 
@@ -173,7 +174,7 @@ class PassPage(QWidget):
         row.addWidget(self.scenes)
         self.listing.hide()
         self.scenes.setEnabled(False)
-        self.pictures = QStackedWidget()
+        self.pictures = Stack()
         for plot in (self.distribution, self.percentiles, self.shown):
             self.pictures.addWidget(plot)
         for one in (self.trace, self.under, self.pictures):
