@@ -57,7 +57,7 @@ def test_every_place_follows_from_the_next_start_on(demo_copy, qtbot, fahrenheit
         with opened(demo_copy, qtbot) as window:
             seen = ""
             for stage in ("Choose", "Plan"):
-                window.show_stage(stage)
+                window.show_place(stage, "Options" if stage == "Choose" else "Knobs")
                 qtbot.wait(20)
                 seen += texts(window)
             assert "die, settled F" in seen and "die, settled C" not in seen

@@ -1,4 +1,4 @@
-"""Findings beside the page in Read: seen, followed, put aside with a reason and brought back."""
+"""Read: findings beside the page (seen, followed, put aside with a reason and brought back), where the watts go."""
 
 import pytest
 from helpers.window import click, opened
@@ -51,3 +51,13 @@ def test_a_finding_is_put_aside_with_a_reason_and_brought_back(window, monkeypat
     assert session.aside == {} and panel.which.itemText(1) == before
     session.undo_stack.undo()
     assert session.aside
+
+
+def test_parts_of_the_draw(window):
+    read = window.stage("Read")
+    read.pages.show_page("Waste")
+    page = read.waste
+    page.setup.setCurrentIndex(next(at for at in range(page.setup.count()) if "15 W" in page.setup.itemText(at)))
+    assert page.table.rowCount() == len(page.waste.parts) == 3 and "No pair" in page.words.text()
+    assert page.picture.data["to_w"][-1] == pytest.approx(page.waste.draw.value)
+    assert page.table.item(0, 5).text() == "the line of draws"

@@ -1,7 +1,7 @@
-"""The trade map in Choose: drag or type a limit, see the pick change, take it back; go through its setups by keys."""
+"""Choose: a limit dragged or typed changes the pick, and undo brings it back; setups by keys; what if."""
 
 import pytest
-from helpers.window import click, opened
+from helpers.window import click, opened, type_number
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -56,3 +56,22 @@ def test_setups_are_gone_through_by_keys_and_lead_to_their_passes(window):
     click(page.show_passes)
     assert window.session.selected_pass in page.trade.points[0].passes
     assert window.stage_buttons["Read"].isChecked()
+
+
+def test_a_heavier_scene_changes_the_pick(window, qtbot):
+    window.show_place("Choose", "What if")
+    page = window.stage("Choose").what_if
+    qtbot.waitUntil(lambda: bool(page.rows), timeout=20_000)
+    assert page.words.text().startswith("The answer stays: 13 W, cap 40")
+    before = page.pick.of_100
+    type_number(page.heavier, "4")
+    assert page.pick.setup["sustained_limit_w"] == 14 and page.words.text().startswith("There it is 14 W")
+    assert "of 100 drawn rooms, batteries and scenes" in page.words.text()
+    die = page.table.item(0, 4).text()
+    type_number(page.room, "32")
+    assert page.table.item(0, 4).text() != die
+    type_number(page.heavier, "0")
+    type_number(page.scene_sd, "0")
+    assert page.pick.of_100 > before
+    type_number(page.heavier, "60")
+    assert page.pick is None and "nothing that was measured is sure enough" in page.words.text()

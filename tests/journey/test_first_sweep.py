@@ -66,6 +66,7 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         assert window.session.selected_pass and len(read.one_pass.trace.data["interval_ms"]) > 200
         assert sum(read.one_pass.distribution.data["share_percent"]) == pytest.approx(100, abs=0.1)
         click(window.stage_buttons["Choose"])
+        window.stage("Choose").pages.show_page("Options")
         assert "The answer" in texts(window.stage("Choose")) and "One step less" in texts(window.stage("Choose"))
         click(button_named(window.stage("Choose"), "Keep this"))
         keep = window.stage("Keep")
