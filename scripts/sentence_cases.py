@@ -141,6 +141,14 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"top": 0.6, "bottom": 0.5, "collapses": span(0.4, 0.2, 0.8)},
         {"top": 0.2, "bottom": 0.0, "collapses": span(6.0, 4.0, 9.0)},
     ),
+    "stale.version": (
+        {"what": "firmware", "now": "0.33", "then": "0.31"}, {"what": "graphics driver", "now": "9.15", "then": "9.14"},
+    ),
+    "stale.health": ({"now": 0.84, "then": 0.93}, {"now": 0.88, "then": 0.94}),
+    "stale.fan": ({"now": "quiet", "then": "even"}, {"now": "full", "then": "quiet"}),
+    "stale.good": ({"passes": 6, "sure": 0.97}, {"passes": 1, "sure": 0.95}),
+    "stale.retune": ({"passes": 6, "sure": 0.02}, {"passes": 1, "sure": 0.0}),
+    "stale.open": ({"passes": 3}, {"passes": 1}),
     "trade.short": ({"target": 40.0, "sure": 0.2}, {"target": 59.94, "sure": 0.0}),
     "trade.breaks": (
         {"limit": say("trade.at-most", figure="die, settled", bound=v(70, "C")), "sure": 0.1},

@@ -19,7 +19,7 @@ def test_round_trip(tmp_path):
     profile.write(path, BODY)
     assert profile.read(path) == BODY
     document = json.loads(path.read_text())
-    assert document["schema"] == "hovrik-profile" and document["version"] == 1
+    assert document["schema"] == "hovrik-profile" and document["version"] == 2
     assert [p.name for p in tmp_path.iterdir()] == ["p.json"]
 
 
@@ -51,6 +51,8 @@ def test_not_a_profile(text, words):
         ({"setup": {"sustained_limit_w": 90_000}}, "up to 1000 W"),
         ({"setup": {"sustained_limit_w": -15}}, "up to 1000 W"), ({"setup": {"x": [1]}}, '"setup.x"'),
         ({"metrics": {"hours": {"value": "long"}}}, '"metrics.hours"'), ({"metrics": 3}, '"metrics" must map'),
+        ({"versions": {"rig/firmware": 3}}, '"versions" must map'), ({"state": "new"}, '"state" must be'),
+        ({"health": 40}, '"health" must be'), ({"order": "cap"}, '"order" must be'), ({"terms": []}, '"terms" must be'),
     ],
 )  # fmt: skip
 def test_each_problem_is_named(change, words):

@@ -193,7 +193,9 @@ class MainWindow(QMainWindow):
         if name == "Keep":
             from .stages.keep import KeepStage
 
-            return KeepStage(self.session)
+            keep = KeepStage(self.session)
+            keep.plan_asked.connect(lambda: self.show_stage("Plan"))
+            return keep
         if name == "Rig":
             from .stages.rig import RigStage
 

@@ -252,6 +252,12 @@ TEMPLATES: Mapping[str, str] = {
     "evening.band": "from {top:share} to {bottom:share} charge {stutters:span} stutters a minute",
     "evening.collapses":
         "from {top:share} to {bottom:share} charge {collapses:span} collapses of the GPU clock a minute",
+    "stale.version": "{what} is {now}, and was {then}",
+    "stale.health": "the battery is at {now:share} of its health, and was at {then:share}",
+    "stale.fan": "the fan is set to {now}, and was to {then}",
+    "stale.good": "Still good: {passes:pass|passes} since, {sure:chance} that it holds.",
+    "stale.retune": "Tune it anew: {passes:pass|passes} since, {sure:chance} that it holds.",
+    "stale.open": "Not settled yet by {passes:pass|passes} since.",
     "trade.short": "misses {target:n} ({sure:chance} that it holds)",
     "trade.breaks": "breaks {limit} ({sure:chance} that it keeps it)",
     "trade.at-most": "{figure} at most {bound}",

@@ -3,13 +3,30 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from ..core.errors import InputError
-from ..core.questions.question import Question
+from ..core.facts.factor import LIMIT
+from ..core.facts.knob import CAP, LIMITS, Level, Where, is_number
+from ..core.facts.known_knobs import known
+from ..core.facts.place import Source
+from ..core.facts.rig import Rig
+from ..core.facts.setup import Setup
+from ..core.keep.staleness import changes, verdict
+from ..core.message import Message
+from ..core.plan.grid import LadderDesign
+from ..core.questions.question import Question, lowest_watts
 from ..core.read.answer import Answer
 from ..store.notebook import Notebook
 from .gather import Evaluation
+from .planning import of_kind, with_part
+
+NOTED = ("fan_policy", "memory_split_gb", "refresh_hz", "brightness_percent", "boost")
+KEPT_CONDITIONS = frozenset({*NOTED, "room_c", "overlay", "brightness_share", "dock", "radios", "lighting"})
+ORDER = (("memory_split_gb",), ("power_mode",), LIMITS, ("preset",), (), ("upscaler", "render_scale"),
+         ("frame_generation", "generation_factor"))  # fmt: skip
 
 
 def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
@@ -34,7 +51,102 @@ def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any
         "metrics": {k: e.as_dict() for k, e in answer.option.metrics.items()},
         "reasons": list(answer.reasons), "passes": passes, "kept_at": time.time_ns(),
         "firmware": evaluation.rig.firmware if evaluation.rig else None,
+        **_of_version_2(evaluation, passes),
     }  # fmt: skip
+
+
+def _of_version_2(evaluation: Evaluation, passes: list[str]) -> dict[str, Any]:
+    """What makes a profile checkable later: terms, versions, battery, conditions, the order in which it is applied."""
+    option, question, rig = evaluation.answer.option, evaluation.question, evaluation.rig
+    points = [view.point for view in evaluation.views if view.record.id in set(passes)]
+    versions: dict[str, str | None] = {}
+    conditions: dict[str, Level] = {}
+    for point in points:
+        versions.update({what: version for what, version in point.versions.items() if version})
+        known_ = {**{key: point.setup[key] for key in NOTED if key in point.setup}, **point.conditions}
+        conditions.update({key: value for key, value in known_.items() if key in KEPT_CONDITIONS})
+    return {
+        "state": "chosen", "versions": versions, "conditions": conditions, "health": rig.health if rig else None,
+        "terms": question.as_dict().get("terms", {}), "message": evaluation.answer.says.as_dict(),
+        "order": applied_in(list(option.setup) if option is not None else []),
+    }  # fmt: skip
+
+
+def applied_in(knobs: list[str]) -> list[str]:
+    """Knobs in the order in which they have to be applied: what restarts, a mode that bundles others, limits, what is
+    live, the title's preset before its scaler, frame generation last."""
+
+    def place(key: str) -> tuple[int, int]:
+        where = known(key).where
+        rank = next((at for at, group in enumerate(ORDER) if key in group), 4)
+        return (0 if where is Where.RESTART else 1, rank)
+
+    return sorted(knobs, key=place)
+
+
+def versions_now(notebook: Notebook, keys: Mapping[str, str]) -> dict[str, str | None]:
+    """What is installed now on a rig and slot and of a title, as passes tell their versions. keys : by kind."""
+    found: dict[str, str | None] = {}
+    for kind in ("rig", "slot", "title"):
+        entity = notebook.newest_of(kind, keys[kind])
+        for row in (entity.body.get("versions") or ()) if entity is not None else ():
+            found[f"{kind}/{row['what']}"] = row.get("installed") or None
+    return found
+
+
+def keys_of(body: Mapping[str, Any]) -> dict[str, str]:
+    """Keys of rig, slot, title and scene of a profile, as versions of them are noted."""
+    return asked_of(body).keys
+
+
+def asked_of(body: Mapping[str, Any]) -> Question:
+    """The question that a profile answers."""
+    asked = lowest_watts(body["rig"], body["slot"], body["title"], body["scene"], target_fps=float(body["target_fps"]))
+    return asked.with_(source=Source(body["source"]))
+
+
+def stale(notebook: Notebook, body: Mapping[str, Any]) -> tuple[Message, ...]:
+    """What changed since a profile was chosen."""
+    entity = notebook.newest_of("rig", body["rig"])
+    rig = Rig.from_dict(entity.body) if entity is not None else None
+    now = versions_now(notebook, keys_of(body))
+    return changes(body, now, rig.health if rig else None, rig.fan_policy if rig else None)
+
+
+def said_since(notebook: Notebook, body: Mapping[str, Any], evaluation: Evaluation | None) -> Message | None:
+    """What passes since the change say, where the evaluation is of the profile's place."""
+    asked = asked_of(body)
+    if evaluation is None or evaluation.question.keys != asked.keys or evaluation.question.source is not asked.source:
+        return None
+    made = {view.record.id: view.point.versions for view in evaluation.views if view.counts}
+    now = versions_now(notebook, keys_of(body))
+    return verdict(body, evaluation.responses, made, now, evaluation.question.terms.sure)
+
+
+def control_plan(
+    body: Mapping[str, Any], step_w: float, low_w: float | None, like: LadderDesign
+) -> tuple[Question, LadderDesign]:
+    """A few passes at a profile's setup and one step of limit less, all else as it says: what is asked, and the
+    lengths. Six passes where limits and cap are all that it sets. like : the lengths that a person chose."""
+    asked, setup = asked_of(body), Setup(body["setup"])
+    limit, cap = setup.static_limit_w, setup.get(CAP)
+    plain = limit is not None and not set(setup) - {*LIMITS, CAP}
+    if plain and limit is not None:
+        low = limit - step_w if low_w is None or limit - step_w >= low_w else limit
+        number = float(cap) if is_number(cap) and cap is not None else None
+        return asked, replace(like, from_w=low, to_w=limit, step_w=step_w, cap_fps=number, repeats=3, heat_s=0.0)
+    return _control_question(asked, setup, limit, step_w, low_w), replace(like, heat_s=0.0)
+
+
+def _control_question(
+    asked: Question, setup: Setup, limit: float | None, step_w: float, low_w: float | None
+) -> Question:
+    others = {key: value for key, value in setup.items() if key not in LIMITS}
+    if limit is None:
+        return with_part(of_kind(asked, "now"), recipe=dict(setup))
+    less = limit - step_w
+    levels = [limit] if low_w is not None and less < low_w else [less, limit]
+    return with_part(of_kind(asked, "knob"), over=LIMIT, levels={LIMIT: levels}, recipe=others or None)
 
 
 def keep(notebook: Notebook, body: dict[str, Any]) -> str:

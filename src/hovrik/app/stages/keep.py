@@ -6,16 +6,20 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.errors import HovrikError
 from ...core.facts.incident import Incident
+from ...core.facts.knob import inside
+from ...core.facts.known_knobs import known
+from ...core.facts.rig import Rig
 from ...core.facts.setup import Setup, describe
 from ...core.stats.estimate import Estimate
 from ...service import profiles
 from ...store.files.write import profile as profile_file
-from ..commands import keep_profile, remove_profile
+from ..commands import keep_profile, remove_profile, set_design, set_question
 from ..file_names import ask_open, ask_save
 from ..session import Session
 from ..widgets.elided import ElidedLabel
@@ -24,9 +28,10 @@ from .base import Stage, empty_hint
 
 
 class KeepStage(Stage):
-    """Cards of the profiles kept; keep, export, import, remove."""
+    """Cards of the profiles kept; keep, check again, export, import, remove. Signals: plan_asked."""
 
     title = "Keep"
+    plan_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -38,7 +43,10 @@ class KeepStage(Stage):
         self.message.setAccessibleName("Message")
         self._profiles, self._logbook = self._column("Profiles"), self._column("Logbook")
         self.foot(self.message, self.keep, self.import_)
-        self.follow(self.refresh, session.profiles_changed, session.incidents_changed)
+        self.follow(
+            self.refresh, session.profiles_changed, session.incidents_changed, session.library_changed,
+            session.evaluation_changed,
+        )  # fmt: skip
         self.follow(self._on_evaluation_changed, session.evaluation_changed)
         self._on_evaluation_changed()
         self.refresh()
@@ -125,12 +133,26 @@ class KeepStage(Stage):
         if body.get("kept_at"):
             evidence.append(f"kept {datetime.fromtimestamp(body['kept_at'] / 1e9, UTC):%Y-%m-%d %H:%M} UTC")
         card.body.addWidget(label(" · ".join(evidence), "soft", wrap=True))
+        said = profiles.stale(self.session.notebook, body)
+        since = profiles.said_since(self.session.notebook, body, self.session.evaluation) if said else None
+        if said:
+            text = f"Stale: {', '.join(words.render(one) for one in said)}."
+            card.body.addWidget(label(text, "warn", wrap=True))
+        if since is not None:
+            good = since.id == "stale.good"
+            card.body.addWidget(label(words.render(since), "good" if good else "warn", wrap=True))
+        if body.get("order"):
+            order = [inside(known(key).label) for key in body["order"]]
+            card.body.addWidget(label(f"Set in this order: {', '.join(dict.fromkeys(order))}", "soft", wrap=True))
         row = QHBoxLayout()
         export = button("Export …", tip="Write this profile as JSON")
         export.clicked.connect(lambda: self._on_export(body))
         remove = button("Remove")
         remove.setEnabled(not self.session.notebook.read_only)
         remove.clicked.connect(lambda: remove_profile(self.session, profile_id))
+        again = button("Check again", "main" if said else "", "A few passes at this setup and a step less, to Plan")
+        again.clicked.connect(lambda: self._on_again(body))
+        row.addWidget(again)
         row.addWidget(export)
         row.addWidget(remove)
         row.addStretch()
@@ -150,6 +172,19 @@ class KeepStage(Stage):
         row.addStretch()
         card.body.addLayout(row)
         return card
+
+    def _on_again(self, body: dict[str, Any]) -> None:
+        """Ask for the passes that tell whether a profile is still good, and show the plan."""
+        rig = self.session.newest("rig").get(body["rig"])
+        known_rig = Rig.from_dict(rig.body) if rig is not None else None
+        if known_rig is None:
+            self.message.setText(f"The rig {body['rig']} is not known here: note it first.")
+            return
+        step, low = known_rig.limit_step_w, known_rig.limit_low_w
+        asked, lengths = profiles.control_plan(body, step, low, self.session.design)
+        set_question(self.session, asked)
+        set_design(self.session, lengths, "the passes that check a profile")
+        self.plan_asked.emit()
 
     def _on_export(self, body: dict[str, Any]) -> None:
         suggestion = str(body.get("names", {}).get("title") or body["title"])

@@ -15,7 +15,7 @@ from ...sound import check, json_of
 from .text_files import check_version, read_text, write_text
 
 SCHEMA = "hovrik-profile"
-VERSION = 1
+VERSION = 2
 
 _TEXT = ("rig", "slot", "title", "scene", "source", "sentence")
 _NUMBER = ("target_fps", "holds")
@@ -76,10 +76,27 @@ def _optional_problems(body: Mapping[str, Any]) -> list[str]:
     kept_at = body.get("kept_at")
     if kept_at is not None and not (isinstance(kept_at, int) and not isinstance(kept_at, bool) and 0 <= kept_at < 4e18):
         found.append('"kept_at" must be a time in ns')
+    versions = body.get("versions")
+    if versions is not None and not (isinstance(versions, Mapping) and all(_is_word(v) for v in versions.values())):
+        found.append('"versions" must map what is installed to text')
+    for key in ("terms", "conditions", "message"):
+        if body.get(key) is not None and not isinstance(body[key], Mapping):
+            found.append(f'"{key}" must be a table')
+    if body.get("state") not in (None, "chosen", "kept", "stale"):
+        found.append('"state" must be "chosen", "kept" or "stale"')
+    if body.get("health") is not None and not (_is_number(body["health"]) and 0 < body["health"] <= 2):
+        found.append('"health" must be a share of the battery')
+    order = body.get("order")
+    if order is not None and not (isinstance(order, list) and all(isinstance(one, str) for one in order)):
+        found.append('"order" must be a list of knobs')
     reasons = body.get("reasons")
     if reasons is not None and not (isinstance(reasons, list) and all(isinstance(one, str) for one in reasons)):
         found.append('"reasons" must be a list of text')
     return found
+
+
+def _is_word(value: Any) -> bool:
+    return value is None or isinstance(value, str)
 
 
 def _is_number(value: Any) -> bool:
