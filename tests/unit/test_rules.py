@@ -196,6 +196,23 @@ def test_hotter_since_a_version_and_whether_heat_is_the_cause(cells, says):
     assert not {"hotter", "heat-cause"} & found(versions(OLD, ("2", "even", 0.3, 3700, 1.0)))
 
 
+def test_a_pair_that_differs_in_a_condition_too_tells_nothing():
+    noted = [replace(one, point=replace(one.point, conditions={"overlay": "on"})) for one in off(BOOSTED)]
+    plain = [replace(one, point=replace(one.point, conditions={"overlay": "off"})) for one in BOOSTED]
+    assert "knob-pays" not in found([*plain, *noted])
+
+
+def test_what_was_updated_at_once_is_told_as_one():
+    drivers = {"1": "26.2", "2": "26.3"}
+    made = []
+    for one in versions(OLD, NEW):
+        own = one.point.versions
+        both = {**own, "slot/driver": drivers[own["rig/firmware"]]}
+        made.append(replace(one, point=replace(one.point, versions=both)))
+    (told,) = [one.evidence for one in table.findings_of(whole(made)) if one.id == "hotter"]
+    assert told.startswith("since firmware and driver 2 and 26.3 (before 1 and 26.2)")
+
+
 def test_what_was_imported_is_looked_at():
     made = passes()
     seen = whole(made)

@@ -9,6 +9,7 @@ from ...core import degrees, words
 from ...core.facts.knob import Level, inside
 from ...core.facts.setup import Setup, describe
 from ...core.finding import About, Finding
+from ...core.passes.purpose import PLAY
 from ...core.read.marks import Mark, find
 from ...core.read.response import Response
 from ...core.stats.estimate import Estimate
@@ -370,6 +371,8 @@ def _mark_words(mark: Mark) -> str:
 
 def _pass_words(view: PassView, surprise: str) -> str:
     parts = [describe(view.record.setup), view.verdict.state.value]
+    if view.record.purpose == PLAY:
+        parts.append("an evening of play: it counts for no setup")
     parts += [f"{f.check}: {f.evidence}. {f.advice}".rstrip(". ") for f in view.verdict.findings]
     parts += list(view.verdict.fact_words)
     parts += [

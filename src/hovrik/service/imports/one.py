@@ -111,7 +111,7 @@ def is_evening(trace: Trace, title: Title | None, question: Question) -> bool:
     """Whether a log is one of free play: long, and far longer than the scene."""
     scene = next((one for one in title.scenes if one.key == question.scene), None) if title is not None else None
     length = scene.length_s if scene is not None else None
-    return trace.seconds >= LEAST_S and trace.seconds > EVENING_TIMES * (length or LEAST_S / EVENING_TIMES)
+    return trace.seconds >= LEAST_S and trace.seconds > (EVENING_TIMES * length if length else 2.0 * LEAST_S)
 
 
 def import_summary(

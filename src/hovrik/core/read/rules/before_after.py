@@ -45,20 +45,32 @@ def _finds(whole: Whole) -> Iterable[Finding]:
         yield from _told(counted, what, old, new)
 
 
-def _changes(counted: Sequence[Counted]) -> list[tuple[str, str, str]]:
-    """(version key, the one before the newest, the newest), as they were met."""
+def _changes(counted: Sequence[Counted]) -> list[tuple[tuple[str, ...], str, str]]:
+    """(version keys, the one before the newest, the newest), as they were met. What changed at the same passes is told
+    as one: they cannot tell it apart."""
     seen: dict[str, list[str]] = defaultdict(list)
     for one in counted:
         for key, version in one.point.versions.items():
             if version and version not in seen[key]:
                 seen[key].append(version)
-    return [(key, own[-2], own[-1]) for key, own in seen.items() if len(own) > 1]
+    found: dict[tuple[bool, ...], list[str]] = defaultdict(list)
+    for key, own in seen.items():
+        if len(own) > 1:
+            found[tuple(one.point.versions.get(key) == own[-1] for one in counted)].append(key)
+    return [
+        (tuple(keys), _joined(keys, seen, -2), _joined(keys, seen, -1)) for keys in found.values()
+    ]  # fmt: skip
 
 
-def _told(counted: Sequence[Counted], what: str, old: str, new: str) -> Iterable[Finding]:
+def _joined(keys: Sequence[str], seen: Mapping[str, Sequence[str]], at: int) -> str:
+    return " and ".join(seen[key][at] for key in keys)
+
+
+def _told(counted: Sequence[Counted], keys: Sequence[str], old: str, new: str) -> Iterable[Finding]:
     cells: dict[Cell, list[Counted]] = defaultdict(list)
     for one in counted:
-        version, fan = one.point.versions.get(what), str(one.point.setup.get("fan_policy", ""))
+        version = " and ".join(str(one.point.versions.get(key)) for key in keys)
+        fan = str(one.point.setup.get("fan_policy", ""))
         if version in (old, new):
             cells["new" if version == new else "old", fan].append(one)
     fans = [fan for _, fan in cells if fan and fan != FULL]
@@ -69,7 +81,7 @@ def _told(counted: Sequence[Counted], what: str, old: str, new: str) -> Iterable
     rise, watts = _difference(after, before, "rise"), _difference(after, before, "package_w")
     if rise is None or rise.low < HOTTER_C / 2 or rise.size < HOTTER_C:
         return
-    label = what.partition("/")[2] or what
+    label = " and ".join(key.partition("/")[2] or key for key in keys)
     parts = _split(before, after, cells)
     rate = _difference(after, before, RATE)
     message = say(

@@ -12,11 +12,15 @@ from ...facts.known_knobs import known
 from ...finding import About, Finding
 from ...message import Value, say
 from ...passes.figure import BY_ID
+from ...passes.point import Point
+from ..agree import CONDITIONS
 from ..contrast import Side, contrast, margin_of
 from ..group import RATE, Counted
 from .rule import Rule, Whole, advice, finding
 
 PAIRED = ("boost", "cpu_ceiling_ghz", "smt", "energy_preference", "refresh_hz", "fan_policy")
+TOLD = frozenset(row.key for row in CONDITIONS) - {"room_c"}
+ROOM_APART_C = 3.0
 NORMAL = 2.81  # two-sided p of .005: three figures of a handful of knobs are looked at
 
 
@@ -45,8 +49,7 @@ def _paid(whole: Whole, knob: str) -> Paid | None:
         point = looked.one.point
         level = point.setup.get(knob)
         if level is not None:
-            rest = (point.setup.without(knob), point.place, tuple(sorted(point.versions.items())))
-            homes[rest][level].append(looked.one)
+            homes[_rest(point, knob)][level].append(looked.one)
     levels = sorted({level for own in homes.values() for level in own}, key=lambda v: (not is_number(v), _place(v)))
     if len(levels) < 2:
         return None
@@ -59,6 +62,16 @@ def _paid(whole: Whole, knob: str) -> Paid | None:
         return None
     ids = tuple(c.id for pair in both for side in pair for c in side)
     return Paid(knob, one, other, rate, draw, len(both), ids)
+
+
+def _rest(point: Point, knob: str) -> tuple[object, ...]:
+    """All that has to agree beside a knob: setup, place, versions, and the conditions that make another pass of it."""
+    told = [(key, value) for key, value in point.conditions.items() if key in TOLD]
+    room = point.number("room_c")
+    return (
+        point.setup.without(knob), point.place, tuple(sorted(point.versions.items(), key=str)),
+        tuple(sorted(told, key=str)), None if room is None else round(room / ROOM_APART_C),
+    )  # fmt: skip
 
 
 def _place(level: Level) -> str:
