@@ -92,6 +92,7 @@ def emptied(layout: QVBoxLayout, keep: int = 0) -> QVBoxLayout:
     while layout.count() > keep:
         item = layout.takeAt(keep)
         if item is not None and (widget := item.widget()) is not None:
+            widget.hide()  # it is gone at once, and deleted when the event loop comes to it
             widget.deleteLater()
     return layout
 
