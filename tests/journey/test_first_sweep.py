@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from hovrik.demo import scenario
 from hovrik.service import library
 from hovrik.service.machines import open_machine
+from hovrik.store.files.write import profile as profile_file
 from hovrik.store.notebook import Notebook
 
 
@@ -73,6 +74,12 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         qtbot.waitUntil(lambda: "Saltmarsh Couriers" in texts(keep), timeout=60_000)
         (_, body), *_ = window.session.notebook.profiles()
         keep.export_to(tmp_path / "profile.json", body)
+        keep.export_to(tmp_path / "profile.toml", body)
+        assert profile_file.read(tmp_path / "profile.toml")["setup"] == body["setup"]
+        keep.export_all_to(tmp_path / "profiles.csv")
+        assert (tmp_path / "profiles.csv").read_text().count(body["sentence"]) == 1
+        keep.export_all_to(tmp_path / "none" / "profiles.csv")
+        assert "Choose another folder" in keep.message.text()
         assert json.loads((tmp_path / "profile.json").read_text())["schema"] == "hovrik-profile"
     assert knobs(fresh) == before
     with opened(fresh, qtbot) as window:

@@ -1,5 +1,6 @@
-"""Profiles as JSON: what is written is read back; what is not sound is refused with every problem."""
+"""Profiles as JSON, TOML and table: what is written is read back; what is not sound is refused with every problem."""
 
+import csv
 import json
 
 import pytest
@@ -21,6 +22,27 @@ def test_round_trip(tmp_path):
     document = json.loads(path.read_text())
     assert document["schema"] == "hovrik-profile" and document["version"] == 2
     assert [p.name for p in tmp_path.iterdir()] == ["p.json"]
+
+
+def test_round_trip_as_toml(tmp_path):
+    path = tmp_path / "p.toml"
+    profile.write(path, {**BODY, "firmware": None, "message": {"id": "x", "values": {"a": None}}, "reasons": []})
+    assert profile.read(path) == {**BODY, "reasons": []}
+    whole = {**BODY, "message": {"id": "x", "values": {"a": [1, "b"]}}, "terms": {"aim": "hours"}}
+    profile.write(path, {**whole, "terms": {"aim": "hours", "limits": [None]}})
+    assert profile.read(path) == whole
+
+
+def test_a_table_of_profiles_is_read_by_others(tmp_path):
+    path, bare = tmp_path / "p.csv", {"value": 61.0, "unit": "C"}
+    hostile = {**BODY, "names": {"title": '=1+1,"\n'}, "setup": {"preset": "-low"}, "metrics": {"die_c": bare}}
+    profile.write_table(path, [BODY, hostile])
+    with path.open(newline="") as handle:
+        first, second = csv.DictReader(handle)
+    assert first["title"] == "t" and first["hours.low, h"] == "2.0" and first["setup.sustained_limit_w"] == "12.0"
+    assert first["die_c, C"] == second["hours, h"] == second["die_c.low, C"] == ""
+    assert second["title"] == "'=1+1,\"\n" and second["setup.preset"] == "'-low" and second["die_c, C"] == "61.0"
+    assert first["sentence"] == BODY["sentence"] and first["passes"] == "1"
 
 
 def test_a_folder_that_cannot_be_written_keeps_the_older_file(tmp_path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -39,10 +40,12 @@ class KeepStage(Stage):
         self.keep.clicked.connect(self.keep_answer)
         self.import_ = button("Import a profile …")
         self.import_.clicked.connect(self._on_import)
+        self.table = button("Export all …", tip="Write every profile to one table (CSV)")
+        self.table.clicked.connect(self._on_table)
         self.message = ElidedLabel("", lines=2)
         self.message.setAccessibleName("Message")
         self._profiles, self._logbook = self._column("Profiles"), self._column("Logbook")
-        self.foot(self.message, self.keep, self.import_)
+        self.foot(self.message, self.keep, self.import_, self.table)
         self.follow(
             self.refresh, session.profiles_changed, session.incidents_changed, session.library_changed,
             session.evaluation_changed,
@@ -89,6 +92,7 @@ class KeepStage(Stage):
             shelf.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
         for profile_id, body in kept:
             shelf.addWidget(self._card(profile_id, body))
+        self.table.setEnabled(bool(kept))
         noted = self.session.notebook.incidents()
         if noted:
             book.addWidget(self._incidents(noted))
@@ -145,7 +149,7 @@ class KeepStage(Stage):
             order = [inside(known(key).label) for key in body["order"]]
             card.body.addWidget(label(f"Set in this order: {', '.join(dict.fromkeys(order))}", "soft", wrap=True))
         row = QHBoxLayout()
-        export = button("Export …", tip="Write this profile as JSON")
+        export = button("Export …", tip="Write this profile as JSON or TOML")
         export.clicked.connect(lambda: self._on_export(body))
         remove = button("Remove")
         remove.setEnabled(not self.session.notebook.read_only)
@@ -188,21 +192,34 @@ class KeepStage(Stage):
 
     def _on_export(self, body: dict[str, Any]) -> None:
         suggestion = str(body.get("names", {}).get("title") or body["title"])
-        path = ask_save(self, "profile", "Export the profile", suggestion, "Profiles (*.json)", ".json")
+        path = ask_save(self, "profile", "Export the profile", suggestion, "Profiles (*.json *.toml)", ".json")
         if path is not None:
             self.export_to(path, body)
 
     def export_to(self, path: Path, body: dict[str, Any]) -> None:
         """Write a profile; the message tells how it went."""
+        self._written(path, lambda: profile_file.write(path, body))
+
+    def _on_table(self) -> None:
+        path = ask_save(self, "profile", "Export all profiles", "profiles", "Tables (*.csv)", ".csv")
+        if path is not None:
+            self.export_all_to(path)
+
+    def export_all_to(self, path: Path) -> None:
+        """Write every profile in force that can be read as a table; the message tells how it went."""
+        sound = [body for _, body in self.session.notebook.profiles() if not profile_file.problems_of(body)]
+        self._written(path, lambda: profile_file.write_table(path, sound))
+
+    def _written(self, path: Path, write: Callable[[], None]) -> None:
         try:
-            profile_file.write(path, body)
+            write()
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
         self.message.setText(f"Written to {path}.")
 
     def _on_import(self) -> None:
-        path = ask_open(self, "profile", "Import a profile", "Profiles (*.json)")
+        path = ask_open(self, "profile", "Import a profile", "Profiles (*.json *.toml)")
         if path is not None:
             self.import_from(path)
 

@@ -41,11 +41,11 @@ def read(path: Path) -> tuple[str, dict[str, Any]]:
 
 def schema_of(path: Path) -> str:
     """What a document says that it is, "" where it says nothing. Raises ImportRefused where it cannot be read."""
-    document = _document(read_text(path, "a document"), path.name)
+    document = document_of(read_text(path, "a document"), path.name)
     return str(document.get("schema") or "") if isinstance(document, dict) else ""
 
 
-def _document(text: str, name: str) -> Any:
+def document_of(text: str, name: str) -> Any:
     """Plain values of a text; TOML where `name` ends in .toml, else JSON. Raises ImportRefused."""
     is_toml = name.lower().endswith(".toml")
     try:
@@ -64,7 +64,7 @@ def _document(text: str, name: str) -> Any:
 
 def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
     """The same for text; TOML where `name` ends in .toml, else JSON."""
-    document = _document(text, name)
+    document = document_of(text, name)
     schema = document.get("schema") if isinstance(document, dict) else None
     kind = str(schema).removeprefix("hovrik-")
     if kind not in _CHECKS:

@@ -1,17 +1,23 @@
-"""A profile as JSON: the setup chosen for title x OS slot x source with its evidence.
+"""A profile as JSON or TOML, all profiles as a table: the setup chosen for title x OS slot x source with its evidence.
 
 Schema: docs/profile-format.md.
 """
 
 from __future__ import annotations
 
+import csv
+import io
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import tomli_w
+
 from ....core.errors import ImportRefused, Problem
-from ...sound import check, json_of
+from ...sound import check
+from .exchange import document_of
 from .text_files import check_version, read_text, write_text
 
 SCHEMA = "hovrik-profile"
@@ -27,9 +33,71 @@ def to_json(body: Mapping[str, Any]) -> str:
     return json.dumps(document, indent=2, ensure_ascii=False, sort_keys=True, allow_nan=False) + "\n"
 
 
+def to_toml(body: Mapping[str, Any]) -> str:
+    """The same as TOML, which knows no null: what is unknown is left out, lists and the message with it in them whole,
+    for they would say something else."""
+    whole = {key: own for key, own in body.items() if key != "message" or not _has_null(own)}
+    return tomli_w.dumps({"schema": SCHEMA, "version": VERSION, **_without_null(whole)})
+
+
+def _has_null(value: Any) -> bool:
+    if isinstance(value, Mapping | list | tuple):
+        return any(_has_null(own) for own in (value.values() if isinstance(value, Mapping) else value))
+    return value is None
+
+
+def _without_null(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        kept = {key: own for key, own in value.items() if own is not None}
+        lists = {key for key, own in kept.items() if isinstance(own, list | tuple) and _has_null(own)}
+        return {key: _without_null(own) for key, own in kept.items() if key not in lists}
+    return [_without_null(own) for own in value] if isinstance(value, list | tuple) else value
+
+
 def write(path: Path, body: Mapping[str, Any]) -> None:
-    """Write a profile atomically. Raises StoreError; an older file is then still whole."""
-    write_text(path, to_json(body))
+    """Write a profile atomically, TOML where the name ends in .toml. Raises StoreError; an older file is then still
+    whole."""
+    write_text(path, to_toml(body) if path.suffix.lower() == ".toml" else to_json(body))
+
+
+def write_table(path: Path, bodies: Iterable[Mapping[str, Any]]) -> None:
+    """Write profiles as a table, one row for each. Raises StoreError; an older file is then still whole."""
+    write_text(path, to_csv(bodies))
+
+
+def to_csv(bodies: Iterable[Mapping[str, Any]]) -> str:
+    """A table of profiles (RFC 4180): names, every knob as "setup.x", every figure as "x", "x.low" and "x.high" with
+    its unit in the heading, the sentence. Text that a spreadsheet would take for a formula gets an apostrophe."""
+    rows = [_row_of(body) for body in bodies]
+    columns = [*dict.fromkeys(key for place in range(3) for row in rows for key in row[place])]
+    text = io.StringIO(newline="")
+    table = csv.writer(text)
+    table.writerow(columns)
+    for row in rows:
+        cells = {**row[0], **row[1], **row[2]}
+        table.writerow([_plain(cells.get(column, "")) for column in columns])
+    return text.getvalue()
+
+
+def _row_of(body: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any], dict[str, Any]]:
+    """Cells of a profile: whose it is and its setup, its figures, its sentence."""
+    names, kept_at = body.get("names") or {}, body.get("kept_at")
+    place = {kind: names.get(kind) or body[kind] for kind in ("title", "scene", "rig", "slot")}
+    setup = {f"setup.{knob}": value for knob, value in sorted(body["setup"].items())}
+    figures: dict[str, Any] = {"floor, fps": body["target_fps"], "floor holds, share": body["holds"]}
+    for name, metric in sorted(body["metrics"].items()):
+        for end in ("value", "low", "high"):
+            heading = name if end == "value" else f"{name}.{end}"
+            figures[f"{heading}, {metric['unit']}" if metric["unit"] else heading] = metric.get(end)
+    when = f"{datetime.fromtimestamp(kept_at / 1e9, UTC):%Y-%m-%dT%H:%M:%SZ}" if kept_at else ""
+    last = {"passes": len(body["passes"]), "kept": when, "sentence": body["sentence"]}
+    return {**place, "source": body["source"], **setup}, figures, last
+
+
+def _plain(cell: Any) -> Any:
+    if cell is None:
+        return ""
+    return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
 
 
 def read(path: Path) -> dict[str, Any]:
@@ -38,11 +106,8 @@ def read(path: Path) -> dict[str, Any]:
 
 
 def parse(text: str, name: str) -> dict[str, Any]:
-    """The same for text; all problems are reported together."""
-    try:
-        document = json_of(text)
-    except ValueError as fault:
-        raise ImportRefused(f"{name} is not JSON that can be used: {fault}.") from fault
+    """The same for text, TOML where `name` ends in .toml; all problems are reported together."""
+    document = document_of(text, name)
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
         raise ImportRefused(f'{name} is not a profile: its "schema" is not "{SCHEMA}".')
     check_version(document.get("version"), name, VERSION, "profile version")
