@@ -102,7 +102,7 @@ def test_plan_sweep_read_keep_and_export_by_keys(empty, tmp_path, qtbot, monkeyp
         keys.press(Qt.Key.Key_Space)
         assert window.stack.currentWidget() is window.stage("Keep")
         assert len(window.session.notebook.profiles()) == 1
-        keys.go_to("Export")
+        keys.go_to("Export …")
         keys.press(Qt.Key.Key_Space)
         assert json.loads(written.read_text())["passes"]
         keys.press(Qt.Key.Key_Z, CONTROL)

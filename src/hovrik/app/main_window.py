@@ -195,6 +195,7 @@ class MainWindow(QMainWindow):
 
             keep = KeepStage(self.session)
             keep.plan_asked.connect(lambda: self.show_stage("Plan"))
+            keep.pass_asked.connect(self._show_pass)
             return keep
         if name == "Rig":
             from .stages.rig import RigStage
@@ -286,9 +287,9 @@ class MainWindow(QMainWindow):
         self._show_title()
 
     def _show_pass(self, pass_id: str) -> None:
-        """One pass in full, in Read."""
-        self.session.select_pass(pass_id)
-        self.show_place("Read", "Pass")
+        """One pass in full, in Read; the table of passes for ""."""
+        self.session.select_pass(pass_id or None)
+        self.show_place("Read", "Pass" if pass_id else "Passes")
 
     def _read_state(self, counted: int) -> str:
         """How many findings stand open, else how many passes count."""

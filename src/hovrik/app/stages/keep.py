@@ -12,27 +12,30 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core import words
 from ...core.errors import HovrikError
-from ...core.facts.incident import Incident
 from ...core.facts.knob import inside
 from ...core.facts.known_knobs import known
 from ...core.facts.rig import Rig
 from ...core.facts.setup import Setup, describe
 from ...core.stats.estimate import Estimate
 from ...service import profiles
+from ...service.logbook import PROFILE, Entry
 from ...store.files.write import profile as profile_file
 from ..commands import keep_profile, remove_profile, set_design, set_question
 from ..file_names import ask_open, ask_save
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
+from ..widgets.logbook_page import LogbookPage
 from .base import Stage, empty_hint
 
 
 class KeepStage(Stage):
-    """Cards of the profiles kept; keep, check again, export, import, remove. Signals: plan_asked."""
+    """Cards of the profiles kept; keep, check again, export, import, remove; the logbook. Signals: plan_asked;
+    pass_asked(id)."""
 
     title = "Keep"
     plan_asked = pyqtSignal()
+    pass_asked = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -44,7 +47,10 @@ class KeepStage(Stage):
         self.table.clicked.connect(self._on_table)
         self.message = ElidedLabel("", lines=2)
         self.message.setAccessibleName("Message")
-        self._profiles, self._logbook = self._column("Profiles"), self._column("Logbook")
+        self._profiles = self._column("Profiles")
+        self.logbook = LogbookPage(session)
+        self.logbook.asked.connect(self._on_evidence)
+        self.pages.add("Logbook", self.logbook)
         self.foot(self.message, self.keep, self.import_, self.table)
         self.follow(
             self.refresh, session.profiles_changed, session.incidents_changed, session.library_changed,
@@ -86,36 +92,26 @@ class KeepStage(Stage):
 
     def refresh(self) -> None:
         """Show the profiles in force."""
-        shelf, book = emptied(self._profiles), emptied(self._logbook)
+        shelf = emptied(self._profiles)
         kept = self.session.notebook.profiles()
         if not kept:
             shelf.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
         for profile_id, body in kept:
             shelf.addWidget(self._card(profile_id, body))
         self.table.setEnabled(bool(kept))
-        noted = self.session.notebook.incidents()
-        if noted:
-            book.addWidget(self._incidents(noted))
-        else:
-            book.addWidget(empty_hint("No incident is noted yet. Note one in Bench (F9) when something goes wrong."))
-        for column in (shelf, book):
-            column.addStretch()
+        shelf.addStretch()
+        self.logbook.read()
 
-    def _incidents(self, noted: list[Incident]) -> Card:
-        names = {e.id: str(e.body.get("name", e.key)) for e in self.session.notebook.entities()}
-        card = Card("Incidents")
-        for one in reversed(noted):
-            when = datetime.fromtimestamp(one.at_ns / 1e9, UTC)
-            where = f"{names.get(one.context['title'])} on {names.get(one.context['rig'])}"
-            note = f": {one.note}" if one.note else ""
-            during = f" while {one.phase}" if one.phase else ""
-            card.body.addWidget(
-                label(
-                    f"{when:%Y-%m-%d %H:%M}  {one.kind.value} at {describe(one.setup)}, {where}{during}{note}",
-                    wrap=True,
-                )
-            )
-        return card
+    def _on_evidence(self, entry: Entry) -> None:
+        """Show what a line of the logbook tells of: its passes in Read, its profile here."""
+        asked = entry.asked(self.session.question)
+        if entry.kind == PROFILE:
+            self.pages.show_page("Profiles")
+        elif asked is not None:
+            now = self.session.question
+            if now is None or (now.keys, now.source) != (asked.keys, asked.source):
+                set_question(self.session, asked)
+            self.pass_asked.emit(entry.pass_id or "")
 
     def _card(self, profile_id: str, body: dict[str, Any]) -> Card:
         wrong = profile_file.problems_of(body)

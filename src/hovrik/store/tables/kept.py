@@ -82,6 +82,13 @@ class Kept(Notes):
         rows = self.read_rows("SELECT id, body, checksum FROM profile WHERE removed_at IS NULL ORDER BY seq DESC")
         return self.each_sealed("profile", rows, lambda name, body: (name, table_of(body)))
 
+    def profile_history(self) -> list[tuple[dict[str, Any], int, int | None]]:
+        """(body, kept at, removed at) of every profile there ever was, in UTC ns, oldest first."""
+        dates = self.read_rows("SELECT id, noted_at, removed_at FROM profile")
+        when = {str(name): (int(at), gone) for name, at, gone in dates}
+        rows = self.read_rows("SELECT id, body, checksum FROM profile ORDER BY seq")
+        return self.each_sealed("profile", rows, lambda name, body: (table_of(body), *when[name]))
+
     # -- what is remembered
 
     def get_state(self, key: str) -> Any:

@@ -106,6 +106,17 @@ class Passes(Series, Notes):
             for row in self.read_rows("SELECT DISTINCT rig_key, slot_key, title_key, scene_key, source FROM pass")
         ]
 
+    def pass_groups(self) -> list[tuple[Any, ...]]:
+        """What was measured together or came in on one day: (number of passes, when the first was noted in UTC ns, its
+        id, origin, rig, slot, title, scene, source), oldest first."""
+        place = "rig_key, slot_key, title_key, scene_key, source"
+        day = 86_400 * 10**9
+        rows = self.read_rows(
+            f"SELECT count(*), noted_at, id, origin, {place}, min(seq) FROM pass "
+            f"GROUP BY coalesce(plan_id, noted_at / {day}), origin, {place} ORDER BY min(seq)"
+        )
+        return [row[:-1] for row in rows]
+
     def log_parts(self) -> set[str]:
         """What names the parts of logs that were imported, but for passes that were taken out."""
         gone = self.taken_out()
