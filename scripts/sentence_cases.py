@@ -149,6 +149,25 @@ CASES: dict[str, tuple[Case, Case]] = {
     "stale.good": ({"passes": 6, "sure": 0.97}, {"passes": 1, "sure": 0.95}),
     "stale.retune": ({"passes": 6, "sure": 0.02}, {"passes": 1, "sure": 0.0}),
     "stale.open": ({"passes": 3}, {"passes": 1}),
+    "tonight.chance": (
+        {"chance": 0.93, "reserve": 0.1, "left": 0.24, "low": 0.12, "high": 0.35},
+        {"chance": 0.0, "reserve": 0.0, "left": 0.0, "low": 0.0, "high": 0.0},
+    ),
+    "tonight.unplayed": ({"legs": ("Amberfall", "a film")}, {"legs": ("a film",)}),
+    "tonight.spare": ({"legs": ("Amberfall", "a film")}, {"legs": ("a film",)}),
+    "tonight.breaks": ({"leg": "Amberfall"}, {"leg": "a film"}),
+    "kept.stood": ({"minutes": Value(15, digits=0)}, {"minutes": Value(14, digits=0)}),
+    "kept.figure": (
+        {"figure": "draw", "value": Value(14.2, "W"), "range": Value(13.0, "W", 12.7, 13.3)},
+        {"figure": "mean rate", "value": Value(0.4, "fps"), "range": Value(40.0, "fps", 39.2, 40.8)},
+    ),
+    "kept.elsewhere": (
+        {"minutes": Value(15, digits=0), "figures": (say("kept.figure", figure="draw", value=Value(14.2, "W"),
+                                                         range=Value(13.0, "W", 12.7, 13.3)),)},
+        {"minutes": Value(120, digits=0), "figures": (
+            say("kept.figure", figure="draw", value=Value(14.2, "W"), range=Value(13.0, "W", 12.7, 13.3)),
+            say("kept.figure", figure="die, settled", value=Value(91, "C"), range=Value(70, "C", 68, 72)))},
+    ),
     "trade.short": ({"target": 40.0, "sure": 0.2}, {"target": 59.94, "sure": 0.0}),
     "trade.breaks": (
         {"limit": say("trade.at-most", figure="die, settled", bound=v(70, "C")), "sure": 0.1},
@@ -367,6 +386,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "option.not-enough": ({"rate": 35.0, "target": 40.0}, {"rate": 39.9, "target": 40.0}),
     "cap.holds": ({"cap": 40.0, "sure": 0.97}, {"cap": 59.94, "sure": 1.0}),
+    "best.under": ({"slot": "Heath 3", "says": "11 W holds 40."}, {"slot": "os", "says": ""}),
     "best.sure": ({"sure": 0.91}, {"sure": 0.0}),
     "best.of": ({"setups": 2304, "passes": 9}, {"setups": 1, "passes": 1}),
     "best.next": (

@@ -255,6 +255,7 @@ def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--limit-noise-db", type=Finite(0, 120)),
             click.option("--limit-hours", type=Finite(0.05, 200), help="The battery has to last so long."),
             click.option("--front", is_flag=True, help="Of best: the trade-off of hours and frames, not one setup."),
+            click.option("--slots", default="", metavar="KEY,KEY", help="Of best: OS slots that are searched at once."),
             click.option("--room-c", type=Finite(-40, 60)),
             click.option("--aim", type=click.Choice([a.value for a in Aim]), default="hours", show_default=True),
             click.option(
@@ -272,11 +273,12 @@ def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
     return function
 
 
-def _request(where: str, knobs: tuple[str, ...], low: str, aim: str, **values: Any) -> tuple[Any, Any]:
+def _request(where: str, knobs: tuple[str, ...], low: str, aim: str, slots: str, **values: Any) -> tuple[Any, Any]:
     from .core.facts.terms import Aim
     from .service.sweeps import Request, load_machine
 
-    request = Request(knobs=_pairs(knobs, "--knob"), low=School(low), aim=Aim(aim), **values)
+    keys = tuple(filter(None, (key.strip() for key in slots.split(","))))
+    request = Request(knobs=_pairs(knobs, "--knob"), low=School(low), aim=Aim(aim), slots=keys, **values)
     return load_machine(where), request
 
 

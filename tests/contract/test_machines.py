@@ -145,6 +145,7 @@ def test_samples_hold_each_stamp_once_and_in_order(case):
         put(machine, static(within(machine), 40.0))
     start = machine.now_ns()
     samples = play(machine, case.scene, seconds, case.unit)
+    lasted = (machine.now_ns() - start) / 1e9 if case.is_real else seconds  # a busy computer waits longer than asked
     frames = np.concatenate([s.frames_ns for s in samples])
     assert frames.dtype == np.int64 and frames.size > 5 and np.all(np.diff(frames) > 0)
     assert frames[0] >= start and frames[-1] <= machine.now_ns()
@@ -154,7 +155,7 @@ def test_samples_hold_each_stamp_once_and_in_order(case):
             assert parts, info.name
             stamps = np.concatenate(parts)
             assert np.all(np.diff(stamps) > 0), info.name
-            assert stamps.size == pytest.approx(seconds * info.rate_hz, abs=4 if case.is_real else 2), info.name
+            assert stamps.size == pytest.approx(lasted * info.rate_hz, abs=4 if case.is_real else 2), info.name
     for sample in samples:
         for channel in sample.channels.values():
             assert channel.stamps_ns.shape == channel.values.shape

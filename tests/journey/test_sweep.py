@@ -2,6 +2,7 @@
 
 import json
 import re
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -178,6 +179,25 @@ def test_the_best_setup_where_the_lowest_watts_of_the_usual_one_are_not(folder):
     assert planned.exit_code == 0 and "17 W" in planned.output
     picture = run(folder, "sweep", "--machine", f"{folder}/toy.py:Toy", "--question", "best", "--aim", "picture")
     assert picture.exit_code == 1 and "set-up of the title" in picture.output
+
+
+def test_the_best_setup_over_two_slots_at_once(folder, tmp_path):
+    """With boost on, heath holds from 12 W and moss from 10; it is restarted a few times, not pass by pass."""
+    kept = tmp_path / "n.hovrik"
+    knobs = ("--knob", "boost=on", "--knob", "limit_w=7..17:1", "--slots", "heath,moss", "--notebook", kept)
+    found = swept(folder, "best", *knobs, "--floor", 40, "--budget-passes", 16, machine="more.py:TwoSlots")
+    assert (
+        found["slot"] == "moss"
+        and found["pick"]["level"] in (10.0, 11.0)
+        and found["sentence"].startswith("Under Moss 4: 1")
+    )
+    with Notebook(kept, read_only=True) as notebook:
+        slots = {e.id: e.key for e in notebook.entities()}
+        made = [slots[one.context["slot"]] for one in notebook.passes()]
+    assert len(set(made)) == 2
+    assert sum(a != b for a, b in pairwise(made)) < len(made) / 2
+    wrong = run(folder, "sweep", "--machine", f"{folder}/more.py:TwoSlots", "--question", "best", "--slots", "fen")
+    assert wrong.exit_code == 1 and "It has: heath, moss" in wrong.output
 
 
 def test_the_trade_off_and_a_limit_of_hours(folder):

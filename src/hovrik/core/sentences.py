@@ -235,6 +235,7 @@ TEMPLATES: Mapping[str, str] = {
     "option.not-enough":
         "Even with the cheapest of these options the rate is near {rate:n}: not enough for {target:n}.",
     "missing.verify": "a pass at this set of options, which was added up and not measured",
+    "best.under": "Under {slot}: {says}",
     "best.sure": "that it holds and lies within 5 % of the best there is: {sure:chance}",
     "best.of": "considered {setups:setup|setups}, {passes:pass|passes} made among them",
     "best.front": "{setups:setup is|setups are} beaten by none in hours and frames both: {parts}",
@@ -258,6 +259,16 @@ TEMPLATES: Mapping[str, str] = {
     "stale.good": "Still good: {passes:pass|passes} since, {sure:chance} that it holds.",
     "stale.retune": "Tune it anew: {passes:pass|passes} since, {sure:chance} that it holds.",
     "stale.open": "Not settled yet by {passes:pass|passes} since.",
+    "tonight.chance": (
+        "That {reserve:share} is left all the way: {chance:chance}; about {left:share} at the end "
+        "({low:share} to {high:share})."
+    ),
+    "tonight.unplayed": "Not all that must be fits: {legs:commas} left out.",
+    "tonight.spare": "There is not enough for {legs:commas}.",
+    "tonight.breaks": "The first to fall short is {leg}.",
+    "kept.stood": "Kept: a run of {minutes:n} min lies where it was expected.",
+    "kept.elsewhere": "A run of {minutes:n} min lies elsewhere: {figures:semicolons}.",
+    "kept.figure": "{figure} {value:n} where {range:span_unit} was expected",
     "trade.short": "misses {target:n} ({sure:chance} that it holds)",
     "trade.breaks": "breaks {limit} ({sure:chance} that it keeps it)",
     "trade.at-most": "{figure} at most {bound}",

@@ -21,6 +21,7 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section, Title
 from ..core.finding import Finding, State
+from ..core.kinds.best import KIND as BEST
 from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
@@ -36,7 +37,7 @@ from ..core.passes.sections import section_figures
 from ..core.passes.verdict import Verdict
 from ..core.plan.design import Design
 from ..core.plan.designs import design_from
-from ..core.plan.search import SearchDesign
+from ..core.plan.search import SLOT, SearchDesign
 from ..core.questions.question import Question
 from ..core.read import response
 from ..core.read.answer import Answer, Context, build, hours_of
@@ -146,13 +147,25 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
 MOST_VOID = 3  # void passes of a setup, none of them counting, after which it is not proposed again
 
 
-def failed_setups(views: Sequence[PassView]) -> list[Setup]:
-    """Setups of a plan at which a title failed, or of which every one of several passes is void."""
-    counts = {view.record.setup for view in views if view.verdict.counts}
-    found = [view.record.setup for view in views if view.record.outcome is End.FAILED]
-    void = Counter(view.record.setup for view in views if not view.verdict.counts)
+def failed_setups(views: Sequence[PassView], design: Design | None = None) -> list[Setup]:
+    """Setups of a plan at which a title failed, or of which every one of several passes is void; candidates of a
+    search in several OS slots with theirs."""
+
+    def own(view: PassView) -> Setup:
+        setup, in_slots = view.record.setup, isinstance(design, SearchDesign) and SLOT in design.levels
+        return setup.with_(**{SLOT: view.point.place.slot.rpartition("/")[2]}) if in_slots else setup
+
+    counts = {own(view) for view in views if view.verdict.counts}
+    found = [own(view) for view in views if view.record.outcome is End.FAILED]
+    void = Counter(own(view) for view in views if not view.verdict.counts)
     found += [setup for setup, times in void.items() if times >= MOST_VOID and setup not in counts]
     return list(dict.fromkeys(found))
+
+
+def slots_of(question: Question) -> tuple[str, ...]:
+    """Keys of the OS slots that a question is asked of at once, where these are several."""
+    wanted = question.parts.get("slots") if question.kind == BEST.id else None
+    return tuple(map(str, wanted)) if isinstance(wanted, list | tuple) else ()
 
 
 def own_factor(question: Question) -> str:
@@ -185,7 +198,7 @@ def evaluate(
         known_ones = ", ".join(one.name for one in sections) or "none"
         raise InputError(f"The scene has no section {within!r}. It has: {known_ones}.")
     notes = notebook.annotations()
-    records = memory.records(scope(question, factor.place))
+    records = memory.records(scope(question, factor.place or ("slot" if len(slots_of(question)) > 1 else "")))
     constants = _Constants(memory, memory.records(PassQuery(rig=question.rig, purpose=HEAT)))
     views = _views(memory, records, notes, constants, progress, section, question.rig)
     counted = [view for view in views if view.counts_for(question)]
@@ -260,7 +273,7 @@ def _last_design(
             continue
         if isinstance(design, SearchDesign):
             design = replace(design, known=known_titles.kept(notebook, plan_id) or ())
-            failed = failed_setups([view for view in views if view.record.plan_id == plan_id])
+            failed = failed_setups([view for view in views if view.record.plan_id == plan_id], design)
             return design, [*failed, *(one.setup for one in incidents)]
     return None, []
 

@@ -24,7 +24,7 @@ from ..core.questions.question import LOWEST_WATTS, Question
 
 SEARCH, LADDER = "search", "ladder"  # how the lowest watts are found: parts["how"] of a question
 OF_CHOSEN_LIMITS = frozenset({LOWEST_WATTS, "first-look", "watts-buy", "which-os", BEST.id})
-OF_A_RECIPE = frozenset({"knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps"})
+OF_A_RECIPE = frozenset({"now", "knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps"})
 COMPARED_LIMITS = 3
 
 

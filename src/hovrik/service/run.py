@@ -33,7 +33,7 @@ from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook, PassQuery
 from ..store.sound import WRONG
 from . import known_titles
-from .gather import evaluate, failed_setups, incidents_of
+from .gather import evaluate, failed_setups, incidents_of, slots_of
 from .judging import keep_judged
 from .machines import Address, open_machine
 from .memory import Memory
@@ -203,7 +203,7 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
         return ()
     found = evaluate(notebook, planned.question, memory=memory)
     counted = [view for view in found.views if view.counts_for(planned.question)]
-    failed = failed_setups([view for view in found.views if view.record.plan_id == plan_id])
+    failed = failed_setups([view for view in found.views if view.record.plan_id == plan_id], planned.design)
     failed += [one.setup for one in incidents_of(notebook, memory.places, planned.question)]
     told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed)
     design = steered(notebook, planned.question, planned.design)
@@ -279,7 +279,7 @@ def run_plan(
         further=lambda: further_passes(memory, plan_id), overhead=overhead,
         contexts={
             slot: context_of(notebook, planned.question.with_(slot=slot))
-            for slot in dict.fromkeys(one.slot for one in planned.passes) if slot
+            for slot in dict.fromkeys([*(one.slot for one in planned.passes), *slots_of(planned.question)]) if slot
         },
         pins=_pins(memory, planned.question), crashed=_crashed(memory, planned.question),
     )  # fmt: skip
@@ -307,8 +307,12 @@ def _pins(memory: Memory, question: Question) -> dict[tuple[str, float], float]:
     return found
 
 
-def _crashed(memory: Memory, question: Question) -> list[Setup]:
+def crashed_at(notebook: Notebook, question: Question) -> list[Setup]:
     """Setups at which the title failed or something else went wrong, in this slot."""
+    return _crashed(Memory(notebook), question)
+
+
+def _crashed(memory: Memory, question: Question) -> list[Setup]:
     where = PassQuery(rig=question.rig, slot=question.slot, title=question.title)
     found = [one.setup for one in memory.records(where) if one.outcome is End.FAILED]
     incidents = incidents_of(memory.notebook, memory.places, question)

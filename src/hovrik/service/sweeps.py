@@ -28,9 +28,10 @@ from ..core.kinds.table import kind_of
 from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import Totals, total
+from ..core.plan.search import SLOT, plain
 from ..core.plan.steps import PlannedPass
 from ..core.questions.question import Question, Scope
-from ..core.read.answer import Option, option_of
+from ..core.read.answer import Answer, Option, option_of
 from ..core.read.response import group_at
 from ..store.notebook import Notebook
 from . import library, run
@@ -51,7 +52,8 @@ HEAT_S, PASS_S = 900.0, 60.0
 class Request:
     """What is asked of a machine. knobs : id to its levels as typed; floor, floor_figure, low, cap : see the command
     line; limit_die_c, limit_noise_db, limit_hours : bounds; front : the trade-off of hours and frames is sought;
-    budget : passes or minutes, None no end; title, scene : keys, "" the first of the machine."""
+    slots : keys of OS slots that a search goes over, () the one that runs; budget : passes or minutes, None no end;
+    title, scene : keys, "" the first of the machine."""
 
     kind: str = "lowest-watts"
     over: str = ""
@@ -65,6 +67,7 @@ class Request:
     limit_noise_db: float | None = None
     limit_hours: float | None = None
     front: bool = False
+    slots: tuple[str, ...] = ()
     room_c: float | None = None
     aim: Aim = Aim.HOURS
     price: float = 1.0
@@ -234,6 +237,12 @@ def _question(
         limits = (*limits, Limit(HOURS, at_least=request.limit_hours))
     if request.front:
         parts["front"] = True
+    if request.slots:
+        unknown = [key for key in request.slots if key not in {slot.key for slot in found.rig.slots}]
+        if unknown:
+            offered_ = ", ".join(slot.key for slot in found.rig.slots)
+            raise InputError(f"The machine has no OS slot {unknown[0]!r}. It has: {offered_}.")
+        parts["slots"] = list(request.slots)
     asked = Question(kind.id, scope, parts=parts).with_(
         school=request.low, aim=request.aim, room_c=request.room_c, price=request.price, limits=limits
     )
@@ -297,7 +306,8 @@ def as_dict(swept: Swept) -> dict[str, Any]:
     option, other = answer.option, _runner_up(evaluation)
     return {
         **answer.as_dict(), "over": evaluation.factor.id, "section": "", "responses": response_rows(evaluation),
-        "schema": SCHEMA, "kind": request.kind, "pick": option and _plain(option), "runner_up": other and _plain(other),
+        "schema": SCHEMA, "kind": request.kind, "slot": _slot(answer), "pick": option and _plain(option),
+        "runner_up": other and _plain(other),
         "considered": [
             {**_plain(option_of(group, evaluation.question, evaluation.context)), "passes": len(group.passes)}
             for one in evaluation.responses for group in one.groups
@@ -313,6 +323,12 @@ def _plain(option: Option) -> dict[str, Any]:
     return {"setup": option.setup.as_dict(), "level": option.level, "holds": option.holds, "metrics": metrics}
 
 
+def _slot(answer: Answer) -> Level | None:
+    """Key of the OS slot that was picked, where a search went over several."""
+    believed = answer.believed
+    return believed.setups[believed.pick].get(SLOT) if believed is not None and believed.pick is not None else None
+
+
 def _runner_up(evaluation: Evaluation) -> Option | None:
     """What would be chosen if the pick were not there: the next level that holds, else the other one."""
     answer, question = evaluation.answer, evaluation.question
@@ -322,7 +338,7 @@ def _runner_up(evaluation: Evaluation) -> Option | None:
         return answer.up
     if answer.believed is not None:  # the next best that was measured and is believed to hold
         second = answer.believed.second
-        found = group_at(evaluation.responses, answer.believed.setups[second]) if second is not None else None
+        found = group_at(evaluation.responses, plain(answer.believed.setups[second])) if second is not None else None
         return option_of(found[1], question, evaluation.context) if found is not None else None
     groups = [group for one in evaluation.responses for group in one.groups]
     others = [g for g in groups if not evaluation.factor.same(g.level, answer.option.level)]

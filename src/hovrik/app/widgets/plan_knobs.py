@@ -53,6 +53,8 @@ class PlanKnobs(Card):
         self.sought = Choice("What the search is for", [("", "one setup"), ("front", "hours against frames")])
         self.sought.setToolTip("One setup that meets your limits, or those that none beats in hours and frames both")
         self.sought.currentIndexChanged.connect(self._on_sought)
+        self.slots = Choice("OS slots that are searched", [("", "this one"), ("all", "every one, with restarts")])
+        self.slots.currentIndexChanged.connect(self._on_slots)
         self.knob = Choice("Knob that is asked about")
         self.levels = QLineEdit()
         self.levels.setAccessibleName("Levels of the knob")
@@ -104,7 +106,7 @@ class PlanKnobs(Card):
         )
         self.room_c.setSpecialValueText("not noted")
         add_rows(form, (
-            ("Searched", self.how), ("Sought", self.sought), ("Knob", self.knob),
+            ("Searched", self.how), ("Sought", self.sought), ("OS slots", self.slots), ("Knob", self.knob),
             ("Its levels", self.levels), ("Options", self.options),
             ("Around", self.recipe), ("From a profile", self.profile),
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
@@ -141,6 +143,11 @@ class PlanKnobs(Card):
         question, front = self.session.question, self.sought.key() == "front"
         if question is not None and front is not bool(question.parts.get("front")):
             set_question(self.session, with_part(question, front=front or None))
+
+    def _on_slots(self) -> None:
+        question, rig, every = self.session.question, self.session.rig, self.slots.key() == "all"
+        if question is not None and rig is not None and every is not bool(question.parts.get("slots")):
+            set_question(self.session, with_part(question, slots=[one.key for one in rig.slots] if every else None))
 
     def _on_recipe(self) -> None:
         question = self.session.question
@@ -233,6 +240,7 @@ class PlanKnobs(Card):
             self._show_recipe(question)
         rows = {
             self.how: kind == LOWEST_WATTS, self.sought: kind == BEST.id,
+            self.slots: kind == BEST.id and self.session.rig is not None and len(self.session.rig.slots) > 1,
             self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
             self.options: kind in OF_LEVELS, self.recipe: kind in OF_A_RECIPE,
             self.profile: kind in OF_A_RECIPE and len(self._profiles) > 0,
@@ -258,6 +266,7 @@ class PlanKnobs(Card):
             return
         self.how.show_key(str(question.parts.get("how", LADDER)))
         self.sought.show_key("front" if question.parts.get("front") else "")
+        self.slots.show_key("all" if question.parts.get("slots") else "")
         offered = [
             knob for knob in self.session.knobs
             if knob.id not in LIMITS and len(_usual_levels(knob)) > 1 and (kind != "flip" or knob.where is Where.LIVE)

@@ -46,7 +46,8 @@ KNOWN: tuple[Knob, ...] = (
     Knob("generation_factor", "Frames shown a rendered one", low=1.0, high=4.0, step=1.0, where=_RELAUNCH, order=_N),
     Knob("engine_target", "Engine target", "fps", where=_RELAUNCH, cost_min=1.0, order=_N),
 )  # fmt: skip
-_BY_ID = named(KNOWN)
+SLOT = Knob("slot", "OS slot", where=_RESTART, cost_min=3.0, phrase="under {value}")  # where a search goes over several
+_BY_ID = named((*KNOWN, SLOT))
 
 
 def known(key: str) -> Knob:

@@ -12,6 +12,7 @@ import numpy as np
 from ..errors import PlanError
 from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, NO_CAP, Level, is_number
+from ..facts.knobs import knobs_of
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup, describe
 from ..facts.terms import HOURS, LOW, MEAN, Aim, Floor, Terms
@@ -22,9 +23,10 @@ from ..passes.figure import floor_figure
 from ..plan.design import Design
 from ..plan.front import unbeaten
 from ..plan.rounds import Cell
-from ..plan.search import FRESH, MOST, MOST_CANDIDATES, Found, Goal, SearchDesign
+from ..plan.search import FRESH, MOST, MOST_CANDIDATES, SLOT, Found, Goal, SearchDesign, plain
 from ..read.answer import Answer, build, option_of, stated
-from ..read.response import group_at
+from ..read.group import Group
+from ..read.response import Response
 from .caps import LEAST_FPS
 from .kind import Ask, Kind, Seen
 
@@ -42,9 +44,15 @@ def design(ask: Ask) -> Design:
         if name not in ask.base and (ask.varied.get(name) or set(set_by(name)) & set(ask.knobs))
     ]  # fmt: skip
     levels: dict[str, tuple[Level, ...]] = {}
+    slots = _slots(ask)
+    offered_by = {slot: {one.id for one in knobs_of(ask.rig, ask.rig.slot(slot), ask.title)} for slot in slots}
     left_out: list[str] = []
     for name in names:
         keys = ask.bundle(name)
+        without = [ask.rig.slot(slot).name for slot, ids in offered_by.items() if not set(keys) <= ids]
+        if without:
+            left_out.append(f"{ask.knobs[keys[0]].label} cannot be set under {', '.join(without)}.")
+            continue
         offered = _caps(ask) if name == CAP and not ask.varied.get(CAP) else ask.levels(name, MOST_LEVELS.get(name, 6))
         cells = [Cell(ask.base.with_(**dict.fromkeys(keys, level))) for level in offered]
         kept, why = ask.feasible(cells)
@@ -54,7 +62,7 @@ def design(ask: Ask) -> Design:
             levels[name] = found
     if not levels:
         raise PlanError("Nothing can be varied here: name knobs with two or more levels.")
-    levels = _thinned(levels)
+    levels = _thinned({**levels, SLOT: slots} if slots else levels)
     forbidden = _excluding(ask, levels)
     edge = terms.floor.edge if terms.floor is not None else 0.0
     figure = floor_figure(terms.floor.figure, terms.school) if terms.floor is not None else None
@@ -77,6 +85,14 @@ def design(ask: Ask) -> Design:
     return SearchDesign(
         levels, base, goal, highest, ask.like, ask.most or MOST, forbidden, (), tuple(dict.fromkeys(left_out))
     )
+
+
+def _slots(ask: Ask) -> tuple[str, ...]:
+    """The OS slots that are searched at once, that of the question first; none where it is this one alone."""
+    wanted = [str(one) for one in ask.question.parts.get("slots") or ()]
+    known_ones = [slot.key for slot in ask.rig.slots if slot.key in wanted]
+    first = sorted(known_ones, key=lambda key: key != ask.question.slot)
+    return tuple(first) if len(first) > 1 else ()
 
 
 def _at_most(terms: Terms, figure: str) -> float:
@@ -120,7 +136,7 @@ def _thinned(levels: dict[str, tuple[Level, ...]]) -> dict[str, tuple[Level, ...
     """At most MOST_CANDIDATES of the product: the longest list loses every second level but its ends."""
     found = dict(levels)
     while math.prod(map(len, found.values())) > MOST_CANDIDATES:
-        longest = max(found, key=lambda name: len(found[name]))
+        longest = max((name for name in found if name != SLOT), key=lambda name: len(found[name]))
         own = found[longest]
         if len(own) < 3:
             raise PlanError(f"More than {MOST_CANDIDATES} setups. Name fewer knobs.")
@@ -130,16 +146,15 @@ def _thinned(levels: dict[str, tuple[Level, ...]]) -> dict[str, tuple[Level, ...
 
 def _excluding(ask: Ask, levels: dict[str, tuple[Level, ...]]) -> tuple[Setup, ...]:
     """Setups that functions which exclude each other leave out."""
-    slot = next((one for one in ask.rig.slots if one.key == ask.question.slot), None)
-    if slot is None or not slot.exclusions:
+    keys = set(levels.get(SLOT, (ask.question.slot,)))
+    if not any(one.exclusions for one in ask.rig.slots if one.key in keys):
         return ()
-    cells = [
-        Cell(ask.base.with_(**{k: v for n, v in zip(levels, own) for k in set_by(n)}))
-        for own in product(*levels.values())
+    setups = [
+        ask.base.with_(**{k: v for n, v in zip(levels, own) for k in set_by(n)}) for own in product(*levels.values())
     ]
-    kept, _ = ask.feasible(cells)
-    gone = set(kept)
-    return tuple(cell.setup for cell in cells if cell not in gone)
+    cells = {setup: Cell(plain(setup), str(setup.get(SLOT) or "")) for setup in setups}
+    kept = set(ask.feasible(list(cells.values()))[0])
+    return tuple(setup for setup, cell in cells.items() if cell not in kept)
 
 
 def answer(seen: Seen) -> Answer:
@@ -159,12 +174,13 @@ def answer(seen: Seen) -> Answer:
         return Answer(says, float(found.chances[likely]), None, because=(about, *_next(design_, found)),
                       lacks=(say("missing.search"),), believed=believed)  # fmt: skip
     setup, chance = design_.setups[found.pick], float(found.chances[found.pick])
-    at = group_at(seen.responses, setup)
+    at = _group(seen, design_, setup)
     if at is None:
         return build(seen.responses, seen.question, seen.context)
     response, group = at
     group = replace(group, holds=chance)
     made = stated(response, group, seen.question, seen.context, seen.responses, alone=True)
+    told = say("best.under", slot=_slot_name(seen, str(setup[SLOT])), says=made.says) if SLOT in setup else made.says
     because = (say("best.sure", sure=found.sure), about, *_next(design_, found), *made.because)
     lacks = made.lacks
     if found.counts[found.pick] < 1 + FRESH:
@@ -173,7 +189,7 @@ def answer(seen: Seen) -> Answer:
     if chance < sure:
         says = say("best.open", setup=_words(design_, found.pick), sure=chance, asked=sure)
         return Answer(says, chance, None, because=because, lacks=lacks, believed=believed)
-    return replace(made, holds=chance, because=because, lacks=lacks, believed=believed)
+    return replace(made, says=told, holds=chance, because=because, lacks=lacks, believed=believed)
 
 
 MOST_OF_FRONT = 6  # that are named
@@ -193,7 +209,7 @@ def _front(seen: Seen, design_: SearchDesign, found: Found, about: Message) -> A
         for one in shown
     )  # fmt: skip
     option = None
-    if found.pick is not None and (place := group_at(seen.responses, design_.setups[found.pick])) is not None:
+    if found.pick is not None and (place := _group(seen, design_, design_.setups[found.pick])) is not None:
         option = option_of(place[1], seen.question, seen.context)
     says = say("best.front", setups=int(own.size), parts=parts)
     return Answer(says, None, option, because=(about, *_next(design_, found)), believed=believed)
@@ -206,6 +222,23 @@ def _next(design_: SearchDesign, found: Found) -> list[Message]:
     if design_.goal.front:
         return [say("best.next-front", setup=_words(design_, found.next), gain=gain)]
     return [say("best.next", setup=_words(design_, found.next), gain=gain, sure=float(found.chances[found.next]))]
+
+
+def _group(seen: Seen, design_: SearchDesign, setup: Setup) -> tuple[Response, Group] | None:
+    """The group of a candidate, in its OS slot where it names one."""
+    slots = {one.id: one.point.place.slot for one in seen.counted}
+    own = (
+        (response, group) for response in seen.responses for group in response.groups
+        if group.setup.has(plain(setup)) and (
+            SLOT not in setup or design_.candidate(group.setup, slots.get(group.passes[0], "")) == setup
+        )
+    )  # fmt: skip
+    return next(own, None)
+
+
+def _slot_name(seen: Seen, key: str) -> str:
+    slots = seen.context.rig.slots if seen.context.rig is not None else ()
+    return next((one.name for one in slots if one.key == key), key)
 
 
 def _words(design_: SearchDesign, at: int) -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
 from typing import Any
@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, LIMITS, NO_CAP, Level, is_number
+from ..facts.known_knobs import SLOT as OF_SLOT
 from ..facts.known_knobs import known
 from ..facts.setup import Setup, describe
 from ..facts.terms import Aim
@@ -52,6 +53,7 @@ LEAST_SLOPE, MOST_SLOPE = 5.0, 40.0  # deviates a log of the interval, of scenes
 ONE_PERCENT, MOST_OFF = -2.326, 0.25
 ENOUGH = 6  # passes at a setup after which one that stays open is left open
 
+SLOT = OF_SLOT.id  # candidates in several OS slots name theirs, beside their knobs
 
 _BOUNDS = ("die_limit_c", "draw_limit_w", "noise_limit_db")
 
@@ -120,9 +122,9 @@ class Found:
 
 @dataclass(frozen=True)
 class SearchDesign:
-    """levels : knob (or the three limits as one) to its levels; base : what else is set; goal; highest_w : the limit
-    where none is varied; most : passes; like : lengths and seed; forbidden : setups that are never proposed; first :
-    setups to try before all others; known : what other titles measured on the same rig."""
+    """levels : knob (or the three limits as one, or the OS slot) to its levels; base : what else is set; goal;
+    highest_w : the limit where none is varied; most : passes; like : lengths and seed; forbidden : setups that are
+    never proposed; first : setups to try before all others; known : what other titles measured on the same rig."""
 
     levels: Mapping[str, tuple[Level, ...]]
     base: Setup
@@ -159,6 +161,7 @@ class SearchDesign:
         """The candidate that is measured before anything is known: nothing held back, three fifths up the limits."""
         free = {key: levels[-1] for key, levels in self.levels.items()}
         free |= {key: "on" for key, levels in self.levels.items() if "on" in levels}
+        free |= {SLOT: self.levels[SLOT][0]} if SLOT in self.levels else {}
         free |= {CAP: NO_CAP} if NO_CAP in self.levels.get(CAP, ()) else {}
         if LIMIT in self.levels:
             limits = self.levels[LIMIT]
@@ -176,19 +179,19 @@ class SearchDesign:
         belief = believe(made, self._where, self.caps, measured, self.like.seed)
         counts = np.bincount(measured.at, minlength=len(self.setups)).astype(np.int64)
         never = {*failed, *self.forbidden}
-        gone = np.array([one in never for one in self.setups])
+        gone = np.array([one in never or plain(one) in never for one in self.setups])
         return judged(
             belief, self.goal, counts, gone, self._minutes(passes), self._lean,
-            self._noise(passes, belief), self._picture, self._own_chances(responses),
+            self._noise(passes, belief), self._picture, self._own_chances(responses, passes),
         )  # fmt: skip
 
-    def _own_chances(self, responses: Sequence[Response]) -> dict[int, float]:
+    def _own_chances(self, responses: Sequence[Response], passes: Sequence[Counted]) -> dict[int, float]:
         """Chance by its own passes that a setup holds the floor, where there are several."""
         places = {setup: at for at, setup in enumerate(self.setups)}
-        keys = set(self.setups[0]) if self.setups else set()
+        slots = {one.id: one.point.place.slot for one in passes}
         found: dict[int, float] = {}
         for group in (group for response in responses for group in response.groups if len(group.passes) > 1):
-            at = places.get(Setup({key: value for key, value in group.setup.items() if key in keys}))
+            at = places.get(self.candidate(group.setup, slots.get(group.passes[0], "")))
             own = group.floor_holds if group.floor_holds is not None else group.holds
             if at is not None and own is not None:
                 found[at] = min(own, found.get(at, 1.0))
@@ -243,8 +246,9 @@ class SearchDesign:
         """One more pass, until nothing promises more than it costs and the pick is verified."""
         never = {*told.failed, *self.forbidden}
         for setup in self.first:
-            if setup in self.setups and setup not in never and not any(one.asked.has(setup) for one in told.passes):
-                return Asked((self.like.wanted(setup, told.batches),), "you asked for it", done=False)
+            made = any(self._own(one).has(setup) for one in told.passes)
+            if setup in self.setups and setup not in never and not made:
+                return Asked((self._pass(setup, told.batches),), "you asked for it", done=False)
         if told.batches >= self.most:
             return Asked((), "the budget is spent")
         if not told.passes and not told.failed:
@@ -268,8 +272,10 @@ class SearchDesign:
         return self._wanted(found.next, told.batches, self._why(found, found.next))
 
     def _wanted(self, at: int, number: int, why: str) -> Asked:
-        wanted: Wanted = self.like.wanted(self.setups[at], number)
-        return Asked((wanted,), why, done=False)
+        return Asked((self._pass(self.setups[at], number),), why, done=False)
+
+    def _pass(self, setup: Setup, number: int) -> Wanted:
+        return replace(self.like.wanted(plain(setup), number), slot=str(setup.get(SLOT) or ""))
 
     def _why(self, found: Found, at: int) -> str:
         chance = percent(float(found.chances[at]))
@@ -294,7 +300,7 @@ class SearchDesign:
     def _minutes(self, passes: Sequence[Counted]) -> Array:
         """(c,) minutes that a pass of each takes, with what its change from the last one costs."""
         each = (self.like.settle_s + self.like.soak_s + self.like.pass_s + self.like.cool_s) / 60.0
-        last = passes[-1].asked if passes else None
+        last = self._own(passes[-1]) if passes else None
         cost = np.full(len(self.setups), each)
         for key in self.levels:
             minutes = known(key).cost_min
@@ -320,9 +326,14 @@ class SearchDesign:
         return Measured(at, values, {"rise": reading}, np.array([own is not None for own in lows], bool))
 
     def _own(self, one: Counted) -> Setup:
-        """The part of a pass's setup that the candidates speak of."""
+        return self.candidate(one.asked, one.point.place.slot)
+
+    def candidate(self, setup: Setup, slot: str) -> Setup:
+        """The part of a setup, and of where it was made, that the candidates speak of. slot : key of the OS slot, with
+        the rig's before it or without."""
         keys = set(self.setups[0]) if self.setups else set()
-        return Setup({key: value for key, value in one.asked.items() if key in keys})
+        found = {key: value for key, value in setup.items() if key in keys}
+        return Setup({**found, SLOT: slot.rpartition("/")[2]} if SLOT in self.levels else found)
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
@@ -342,6 +353,11 @@ class SearchDesign:
             tuple(map(Setup, body.get("forbidden") or ())), tuple(map(Setup, body.get("first") or ())),
             tuple(body.get("left_out") or ()), tuple(map(KnownTitle.from_dict, body.get("known") or ())),
         )  # fmt: skip
+
+
+def plain(setup: Setup) -> Setup:
+    """What is set of a candidate, wherever it is."""
+    return setup.without(SLOT)
 
 
 def judged(
