@@ -13,8 +13,9 @@ from ..core.questions.question import Question, lowest_watts
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.tables.versions import Entity
+from .applying import log as applied_log
 
-PASSES, PROFILE, VERSION, INCIDENT = KINDS = ("passes", "profile", "version", "incident")
+PASSES, PROFILE, APPLIED, VERSION, INCIDENT = KINDS = ("passes", "profile", "applied", "version", "incident")
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def read_logbook(notebook: Notebook, wanted: Callable[[], bool] = lambda: True) 
     entities = notebook.entities()
     names = {(one.kind, one.key): str(one.body.get("name", one.key)) for one in entities}
     found = [*_passes(notebook, names)]
-    for read in (_profiles, _incidents):
+    for read in (_profiles, _applied, _incidents):
         if wanted():
             found += read(notebook, names)
     found += _versions(entities, names)
@@ -109,6 +110,16 @@ def _profiles(notebook: Notebook, _: Names) -> list[Entry]:
         if removed is not None:
             text = f"No longer kept for {title}: {describe(Setup(body['setup']))}"
             found.append(Entry(removed, PROFILE, text, keys))
+    return found
+
+
+def _applied(notebook: Notebook, names: Names) -> list[Entry]:
+    found = []
+    for one in applied_log(notebook):
+        rig, slot, title, scene, source = one["place"]
+        keys = (rig, slot, title, scene, source) if title else None
+        on = names.get(("rig", rig), rig)
+        found.append(Entry(one["at_ns"], APPLIED, f"{one['text']}, on {on}", keys))
     return found
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -15,11 +15,15 @@ from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.keep.staleness import changes, verdict
+from ..core.keep.verified import LEAST_S, LONG_S
+from ..core.keep.verified import verdict as verdict_of_long_run
 from ..core.message import Message
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question, lowest_watts
 from ..core.read.answer import Answer
+from ..core.sentences import TEMPLATES
 from ..store.notebook import Notebook
+from ..store.sound import WRONG
 from .gather import Evaluation
 from .planning import of_kind, with_part
 
@@ -42,8 +46,13 @@ def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any
         id_ for one in evaluation.responses for group in one.groups for id_ in group.passes
         if group.setup == answer.option.setup and group.level == answer.option.level
     ]  # fmt: skip
+    made = [view.point.place.slot for view in evaluation.views if view.record.id in set(passes)]
+    slot = made[0].rpartition("/")[2] if made and made[0] else question.slot
+    known_slot = next((one for one in (evaluation.rig.slots if evaluation.rig else ()) if one.key == slot), None)
+    if slot != question.slot and known_slot is not None:
+        names = {**names, "slot": known_slot.name}
     return {
-        "rig": question.rig, "slot": question.slot, "title": question.title, "scene": question.scene,
+        "rig": question.rig, "slot": slot, "title": question.title, "scene": question.scene,
         "source": question.source.value, "target_fps": question.target_fps, "low_school": question.school.value,
         "names": names, "setup": answer.option.setup.as_dict(),
         "limit_w": answer.option.setup.static_limit_w, "holds": answer.holds,
@@ -121,6 +130,46 @@ def said_since(notebook: Notebook, body: Mapping[str, Any], evaluation: Evaluati
     made = {view.record.id: view.point.versions for view in evaluation.views if view.counts}
     now = versions_now(notebook, keys_of(body))
     return verdict(body, evaluation.responses, made, now, evaluation.question.terms.sure)
+
+
+def long_run(body: Mapping[str, Any], like: LadderDesign) -> tuple[Question, LadderDesign]:
+    """One settled pass of a quarter of an hour at a profile's setup: what is asked, and the lengths."""
+    asked = with_part(of_kind(asked_of(body), "now"), recipe=dict(body["setup"]))
+    return asked, replace(like, repeats=1, pass_s=LONG_S, until_settled=True, heat_s=0.0)
+
+
+def stood(
+    notebook: Notebook, profile_id: str, body: Mapping[str, Any], evaluation: Evaluation | None
+) -> Message | None:
+    """What the newest long run at a profile's setup says, made since it was kept; None where there is none. Remembered,
+    so that it is known where another question is shown."""
+    asked = asked_of(body)
+    if evaluation is not None and evaluation.question.keys == asked.keys and evaluation.question.source is asked.source:
+        setup = Setup(body["setup"])
+        for view in reversed(evaluation.views):
+            seconds = view.figures.frames.seconds if view.figures.frames is not None else 0.0
+            is_new = view.record.id not in body["passes"]  # that it was chosen by
+            if view.counts and is_new and seconds >= LEAST_S and view.record.setup.has(setup):
+                said = verdict_of_long_run(body, view.figures.values, seconds / 60.0)
+                if notebook.get_state(_stood(profile_id)) != said.as_dict():
+                    notebook.set_state(_stood(profile_id), said.as_dict())
+                return said
+    kept = notebook.get_state(_stood(profile_id))
+    try:
+        return Message.from_dict(kept) if isinstance(kept, dict) and str(kept["id"]) in TEMPLATES else None
+    except WRONG:
+        return None
+
+
+def state_of(body: Mapping[str, Any], stale_: Sequence[Message], said: Message | None) -> str:
+    """ "stale" where something changed since, "kept" where it stood its long run, else "chosen"."""
+    if stale_:
+        return "stale"
+    return "kept" if said is not None and said.id == "kept.stood" else str(body.get("state") or "chosen")
+
+
+def _stood(profile_id: str) -> str:
+    return f"stood/{profile_id}"
 
 
 def control_plan(

@@ -2,36 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import UTC, datetime
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from ...core import words
+from ...bench.setting import PutBack
 from ...core.errors import HovrikError
-from ...core.facts.knob import inside
-from ...core.facts.known_knobs import known
 from ...core.facts.rig import Rig
-from ...core.facts.setup import Setup, describe
-from ...core.stats.estimate import Estimate
-from ...service import profiles
+from ...core.plan.grid import LadderDesign
+from ...core.questions.question import Question
+from ...service import applying, library, profiles
+from ...service.applying import Applied, Step
 from ...service.logbook import PROFILE, Entry
 from ...store.files.write import profile as profile_file
+from ...store.notebook import Notebook
 from ..commands import keep_profile, remove_profile, set_design, set_question
 from ..file_names import ask_open, ask_save
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.logbook_page import LogbookPage
+from ..widgets.profile_card import Known, ProfileCard
+from ..worker import Wanted, Worker
 from .base import Stage, empty_hint
 
 
 class KeepStage(Stage):
-    """Cards of the profiles kept; keep, check again, export, import, remove; the logbook. Signals: plan_asked;
-    pass_asked(id)."""
+    """Cards of the profiles kept; keep, apply, put back, check, export, import, remove; the logbook. Signals:
+    plan_asked; pass_asked(id)."""
 
     title = "Keep"
     plan_asked = pyqtSignal()
@@ -47,6 +48,11 @@ class KeepStage(Stage):
         self.table.clicked.connect(self._on_table)
         self.message = ElidedLabel("", lines=2)
         self.message.setAccessibleName("Message")
+        self._steps: dict[str, Sequence[Step]] = {}  # of profiles that a person is setting now
+        self._setting = Worker("apply", self)
+        self._setting.finished.connect(self._on_set)
+        self._setting.failed.connect(self._on_not_set)
+        self._setting.idle.connect(self.refresh)
         self._profiles = self._column("Profiles")
         self.logbook = LogbookPage(session)
         self.logbook.asked.connect(self._on_evidence)
@@ -117,48 +123,74 @@ class KeepStage(Stage):
         wrong = profile_file.problems_of(body)
         if wrong:
             return self._spoiled(profile_id, wrong)
-        names = body.get("names", {})
-        heading = f"{names.get('title', body['title'])} · {names.get('scene', body['scene'])}"
-        card = Card(heading)
-        where = f"{names.get('rig', body['rig'])}, {names.get('slot', body['slot'])}, on {body['source']}"
-        card.body.addWidget(label(where, "soft"))
-        card.body.addWidget(label(describe(Setup(body["setup"])), "figure"))
-        card.body.addWidget(label(body["sentence"], wrap=True))
-        evidence = [words.plural(len(body["passes"]), "pass", "passes") + " at this setup"]
-        hours = body["metrics"].get("hours")
-        if hours:
-            evidence.append(words.hours_span(Estimate(hours["value"], hours["low"], hours["high"])) + " from full")
-        if body.get("firmware"):
-            evidence.append(f"firmware {body['firmware']}")
-        if body.get("kept_at"):
-            evidence.append(f"kept {datetime.fromtimestamp(body['kept_at'] / 1e9, UTC):%Y-%m-%d %H:%M} UTC")
-        card.body.addWidget(label(" · ".join(evidence), "soft", wrap=True))
-        said = profiles.stale(self.session.notebook, body)
-        since = profiles.said_since(self.session.notebook, body, self.session.evaluation) if said else None
-        if said:
-            text = f"Stale: {', '.join(words.render(one) for one in said)}."
-            card.body.addWidget(label(text, "warn", wrap=True))
-        if since is not None:
-            good = since.id == "stale.good"
-            card.body.addWidget(label(words.render(since), "good" if good else "warn", wrap=True))
-        if body.get("order"):
-            order = [inside(known(key).label) for key in body["order"]]
-            card.body.addWidget(label(f"Set in this order: {', '.join(dict.fromkeys(order))}", "soft", wrap=True))
-        row = QHBoxLayout()
-        export = button("Export …", tip="Write this profile as JSON or TOML")
-        export.clicked.connect(lambda: self._on_export(body))
-        remove = button("Remove")
-        remove.setEnabled(not self.session.notebook.read_only)
-        remove.clicked.connect(lambda: remove_profile(self.session, profile_id))
-        again = button("Check again", "main" if said else "", "A few passes at this setup and a step less, to Plan")
-        again.clicked.connect(lambda: self._on_again(body))
-        row.addWidget(again)
-        row.addWidget(export)
-        row.addWidget(remove)
-        row.addStretch()
-        card.body.addLayout(row)
-        card.setAccessibleName(f"Profile {heading}")
+        notebook, found = self.session.notebook, self.session.evaluation
+        said = profiles.stale(notebook, body)
+        applied = applying.on_machine(notebook, body["rig"])
+        card = ProfileCard(body, Known(
+            said, profiles.said_since(notebook, body, found) if said else None,
+            profiles.stood(notebook, profile_id, body, found),
+            applied if applied is not None and applied.profile == profile_id else None,
+            self._setting.is_busy, not notebook.read_only, self._steps.get(profile_id, ()),
+        ))  # fmt: skip
+        card.again_asked.connect(lambda: self._on_again(body))
+        card.long_run_asked.connect(lambda: self._plan(*profiles.long_run(body, self.session.design)))
+        card.apply_asked.connect(lambda: self.apply(profile_id, body))
+        card.put_back_asked.connect(lambda: self.put_back(body["rig"]))
+        card.export_asked.connect(lambda: self._on_export(body))
+        card.remove_asked.connect(lambda: remove_profile(self.session, profile_id))
+        card.set_by_hand.connect(lambda done: self._on_set_by_hand(profile_id, body, done))
         return card
+
+    # -- on the machine
+
+    def apply(self, profile_id: str, body: dict[str, Any]) -> None:
+        """Set a profile on its machine, off the interface thread; a machine that is run by hand has its list shown."""
+        session = self.session
+        if library.address_of(session.notebook, body["rig"]) is None:
+            try:
+                self._steps[profile_id] = applying.checklist(session.notebook, body)
+            except HovrikError as fault:
+                self.message.setText(str(fault))
+                return
+            self.refresh()
+            return
+        self.message.setText("Setting the machine …")
+        self._work(lambda notebook: applying.apply_profile(notebook, profile_id, body))
+
+    def put_back(self, rig: str) -> None:
+        """Put a machine back to what it was before its profile."""
+        self.message.setText("Putting the machine back …")
+        self._work(lambda notebook: applying.put_back(notebook, rig))
+
+    def _on_set_by_hand(self, profile_id: str, body: dict[str, Any], done: list[str]) -> None:
+        self._steps.pop(profile_id, None)
+        try:
+            applying.set_by_hand(self.session.notebook, profile_id, body, done)
+        except HovrikError as fault:
+            self.message.setText(str(fault))
+        self.refresh()
+
+    def _work(self, act: Callable[[Notebook], Applied | PutBack]) -> None:
+        notebook = self.session.notebook
+
+        def work(_wanted: Wanted) -> Applied | PutBack:
+            with notebook.sibling() as own:
+                return act(own)
+
+        self._setting.ask(work)
+        self.refresh()
+
+    def _on_set(self, found: Applied | PutBack) -> None:
+        if isinstance(found, PutBack):
+            whole = "The machine is back at what it was before."
+            self.message.setText(whole if found.is_whole else f"Not all of it is back: {found.words}.")
+        else:
+            whole = "Set, and read back as asked. It stays so until you put it back."
+            self.message.setText(whole if found.is_whole else "Set, but not all of it reads back as asked.")
+        self.session.look_at_machine()
+
+    def _on_not_set(self, fault: HovrikError) -> None:
+        self.message.setText(str(fault))
 
     def _spoiled(self, profile_id: str, wrong: list[str]) -> Card:
         """A profile that cannot be shown: what is wrong with it, and a way to take it off."""
@@ -181,7 +213,9 @@ class KeepStage(Stage):
             self.message.setText(f"The rig {body['rig']} is not known here: note it first.")
             return
         step, low = known_rig.limit_step_w, known_rig.limit_low_w
-        asked, lengths = profiles.control_plan(body, step, low, self.session.design)
+        self._plan(*profiles.control_plan(body, step, low, self.session.design))
+
+    def _plan(self, asked: Question, lengths: LadderDesign) -> None:
         set_question(self.session, asked)
         set_design(self.session, lengths, "the passes that check a profile")
         self.plan_asked.emit()
@@ -194,7 +228,14 @@ class KeepStage(Stage):
 
     def export_to(self, path: Path, body: dict[str, Any]) -> None:
         """Write a profile; the message tells how it went."""
-        self._written(path, lambda: profile_file.write(path, body))
+        self._written(path, lambda: profile_file.write(path, self._as_it_stands(body)))
+
+    def _as_it_stands(self, body: dict[str, Any]) -> dict[str, Any]:
+        """A body with the state that it is in now."""
+        notebook = self.session.notebook
+        own = next((one for one, kept in notebook.profiles() if kept == body), "")
+        said = profiles.stood(notebook, own, body, self.session.evaluation)
+        return {**body, "state": profiles.state_of(body, profiles.stale(notebook, body), said)}
 
     def _on_table(self) -> None:
         path = ask_save(self, "profile", "Export all profiles", "profiles", "Tables (*.csv)", ".csv")
@@ -203,7 +244,8 @@ class KeepStage(Stage):
 
     def export_all_to(self, path: Path) -> None:
         """Write every profile in force that can be read as a table; the message tells how it went."""
-        sound = [body for _, body in self.session.notebook.profiles() if not profile_file.problems_of(body)]
+        bodies = [body for _, body in self.session.notebook.profiles() if not profile_file.problems_of(body)]
+        sound = [self._as_it_stands(body) for body in bodies]
         self._written(path, lambda: profile_file.write_table(path, sound))
 
     def _written(self, path: Path, write: Callable[[], None]) -> None:
