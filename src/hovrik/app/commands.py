@@ -13,6 +13,7 @@ from typing import Any, Generic, TypeVar
 
 from PyQt6.QtGui import QUndoCommand
 
+from ..core.choose.journey import Evening
 from ..core.errors import HovrikError, PlanError
 from ..core.facts.condition import Condition, Provenance, to_plain
 from ..core.facts.incident import Incident, IncidentKind
@@ -182,6 +183,14 @@ def set_room(session: Session, room_c: float | None) -> None:
     """Change the room temperature noted with passes."""
     read = lambda: session.room_c  # noqa: E731
     session.undo_stack.push(SetValue(session, "change the room", read, session.set_room, room_c))
+
+
+def set_evening(session: Session, evening: Evening, what: str = "") -> None:
+    """Change the evening ahead; edits of the same field in a row are one step. what : the field, "" for none."""
+    name = f"evening {what}" if what else ""
+    session.undo_stack.push(
+        SetValue(session, "change the evening", lambda: session.evening, session.set_evening, evening, name)
+    )
 
 
 def save_rig(session: Session, rig: Rig, what: str) -> None:

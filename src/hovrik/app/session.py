@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
+from ..core.choose.journey import Evening
 from ..core.errors import Damaged, HovrikError, PlanError, StoreError
 from ..core.facts.condition import Condition
 from ..core.facts.knob import Knob
@@ -36,7 +37,7 @@ from ..core.plan.steps import PlannedPass
 from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
 from ..core.words import plural
-from ..service import library, planning
+from ..service import library, planning, tonight
 from ..service import run as sweep
 from ..service.gather import Evaluation, own_factor
 from ..service.remembered import remembered
@@ -77,6 +78,7 @@ class Session(QObject):
     stills_changed = pyqtSignal()
     incidents_changed = pyqtSignal()
     aside_changed = pyqtSignal()
+    evening_changed = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, path: Path) -> None:
@@ -240,6 +242,16 @@ class Session(QObject):
         """Replace them."""
         self._remember(_ASIDE, dict(aside))
         self.aside_changed.emit()
+
+    @property
+    def evening(self) -> Evening:
+        """The evening ahead."""
+        return tonight.kept(self.notebook)
+
+    def set_evening(self, evening: Evening) -> None:
+        """Replace it. Raises StoreError."""
+        tonight.keep(self.notebook, evening)
+        self.evening_changed.emit()
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""

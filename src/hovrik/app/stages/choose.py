@@ -18,6 +18,7 @@ from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.flow import Abreast
 from ..widgets.map_page import MapPage
+from ..widgets.tonight_page import TonightPage
 from ..widgets.whatif_page import WhatIfPage
 from ..worker import Worker
 from .base import EMPTY, Stage, empty_hint
@@ -33,8 +34,8 @@ SHEET_PX = 290
 
 
 class ChooseStage(Stage):
-    """The trade map; three sheets: one step less, the answer, one step more; the caps that would hold. Signals:
-    keep_asked, pass_asked (id)."""
+    """The trade map; three sheets: one step less, the answer, one step more; the caps that would hold; an evening
+    ahead. Signals: keep_asked, pass_asked (id)."""
 
     title = "Choose"
     keep_asked = pyqtSignal()
@@ -51,6 +52,8 @@ class ChooseStage(Stage):
         self.pages.add("Caps", self._caps_page())
         self.what_if = WhatIfPage(session)
         self.pages.add("What if", self.what_if)
+        self.tonight = TonightPage(session)
+        self.pages.add("Tonight", self.tonight)
         self._worker = Worker("caps", self)
         self._worker.finished.connect(self._on_caps)
         self._worker.failed.connect(lambda fault: self.caps_words.setText(str(fault)))
@@ -58,6 +61,8 @@ class ChooseStage(Stage):
         self.keep.clicked.connect(self.keep_asked)
         self.foot(ElidedLabel(), self.keep)
         self.follow(self.refresh, session.evaluation_changed)
+        self.follow(self.tonight.refresh, session.evaluation_changed, session.profiles_changed, session.library_changed)
+        self.follow(lambda: self.tonight.refresh(anew=False), session.evening_changed)
         self.refresh()
 
     def _caps_page(self) -> QWidget:

@@ -27,17 +27,18 @@ def comparison(
             for name, side, n in zip("AB", sides, passes)
         ),
         *(f"<p><b>{escape(line)}</b></p>" if not at else f"<p>{escape(line)}</p>" for at, line in enumerate(fairness)),
-        _table(HEADINGS, rows),
+        table(HEADINGS, rows),
         "<p>Intervals are of 95 %; percentages are of B. The first figure is judged at the full level, the others by "
         "Holm's rule. The same is said where the 90 % interval lies inside the margin.</p>",
-        _table(("Condition", "A", "B"), conditions) if conditions else "",
+        table(("Condition", "A", "B"), conditions) if conditions else "",
     ]
     if picture:
         parts.append(f"<p><img src='data:image/png;base64,{b64encode(picture).decode()}' width='620'></p>")
     return "\n".join([*parts, "</body></html>"])
 
 
-def _table(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+def table(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """A table of words as HTML."""
     head = "".join(f"<th align='left'>{escape(words)}</th>" for words in headings)
     body = "".join("<tr>" + "".join(f"<td>{escape(cell)}</td>" for cell in row) + "</tr>" for row in rows)
     style = "border='1' cellspacing='0' cellpadding='4' style='border-collapse: collapse' width='100%'"
