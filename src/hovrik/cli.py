@@ -416,6 +416,27 @@ def answer(notebook: Path, over: str, within: str, as_json: bool, **changes: Any
 @commands.command()
 @click.argument("notebook", type=_FILE)
 @question_options
+@click.option("--out", type=_FILE, required=True, help="Web page to write.")
+@told
+def report(notebook: Path, out: Path, **changes: Any) -> None:
+    """Everything behind the answer of NOTEBOOK on one page that needs no other file."""
+    import time
+
+    from .service.gather import evaluate
+    from .service.report import report_of
+    from .store.files.write.report import html
+    from .store.files.write.text_files import write_text
+
+    with _open_notebook(notebook, read_only=True) as opened:
+        evaluation = evaluate(opened, _question(opened, **changes))
+        made = report_of(opened, evaluation, time.time_ns())
+    write_text(out, html(made))
+    click.echo(str(out))
+
+
+@commands.command()
+@click.argument("notebook", type=_FILE)
+@question_options
 @click.option("--section", "within", default="", help="Of this section of the scene only.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")

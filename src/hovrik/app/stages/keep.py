@@ -26,12 +26,13 @@ from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.logbook_page import LogbookPage
 from ..widgets.profile_card import Known, ProfileCard
+from ..widgets.report_page import ReportPage
 from ..worker import Wanted, Worker
 from .base import Stage, empty_hint
 
 
 class KeepStage(Stage):
-    """Cards of the profiles kept; keep, apply, put back, check, export, import, remove; the logbook. Signals:
+    """Cards of the profiles kept; keep, apply, put back, check, export, import, remove; the logbook; reports. Signals:
     plan_asked; pass_asked(id)."""
 
     title = "Keep"
@@ -57,12 +58,15 @@ class KeepStage(Stage):
         self.logbook = LogbookPage(session)
         self.logbook.asked.connect(self._on_evidence)
         self.pages.add("Logbook", self.logbook)
+        self.reports = ReportPage(session)
+        self.pages.add("Reports", self.reports)
         self.foot(self.message, self.keep, self.import_, self.table)
         self.follow(
             self.refresh, session.profiles_changed, session.incidents_changed, session.library_changed,
             session.evaluation_changed,
         )  # fmt: skip
         self.follow(self._on_evaluation_changed, session.evaluation_changed)
+        self.follow(self.reports.refresh, session.evaluation_changed, session.profiles_changed)
         self._on_evaluation_changed()
         self.refresh()
 

@@ -12,6 +12,7 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
+from ...core.facts.cautions import CAUTIONS
 from ...core.facts.rig import Exclusion, OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
 from ...core.facts.sheet import Field
 from ...core.facts.sheets import EXCLUSION, MODE, OWN_KNOB, PANEL, RIG, VERSION
@@ -30,14 +31,6 @@ from .base import EMPTY, Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, made, own_knobs_of
 from .watts import flows_of
 
-CAUTIONS = (
-    "Never defeat a thermal or charge protection. Limits above the maker's range are refused here.",
-    "Firmware: by the maker's own procedure, on the adapter. Hovrik notes versions and never flashes.",
-    "A swollen or very hot battery: stop, unplug, ask the maker or a qualified repairer. Do not charge unattended.",
-    "Opening the machine, new paste, battery work: the maker's guidance or a qualified repairer. "
-    "A changed fan or paste voids comparisons.",
-    "Warranty and online-service rules are yours to check.",
-)
 THE_RIG = "the rig"
 PREFLIGHT = "Preflight"
 ROWS_PX = 220  # of a table on a page that scrolls

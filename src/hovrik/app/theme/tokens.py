@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from ..settings import remember, remembered
 
+PAPER = "#ffffff"  # what is printed on
 TARGET_PX = 40  # least height of anything that is touched
 
 

@@ -1,0 +1,134 @@
+"""Reports: the answer with everything behind it, or a profile on one page, seen before it is written."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QBuffer, QByteArray, QRectF
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
+
+from ...core.errors import HovrikError
+from ...core.facts.setup import Setup, describe
+from ...service.report import card_of, report_of
+from ...store.files.write.profile import problems_of
+from ...store.files.write.report import Report, html
+from ...store.files.write.text_files import write_text
+from ..file_names import ask_save
+from ..session import Session
+from ..theme import tokens
+from ..worker import Wanted, Worker
+from .fields import Choice, Notice, allow, button, label
+from .flow import FlowLayout
+
+ANSWER = "answer"
+SHARP = 2.0  # pixels of a picture a unit of its drawing
+
+
+class ReportPage(QWidget):
+    """report : what is shown, None while there is none."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.report: Report | None = None
+        self._profiles: dict[str, dict[str, Any]] = {}
+        self._worker = Worker("report", self)
+        self._worker.finished.connect(self._on_made)
+        self._worker.failed.connect(lambda fault: self.words.say(str(fault), "warn"))
+        self.what = Choice("What is reported", [(ANSWER, "the answer above, with all behind it")])
+        self.write = button("Write it …", "main", "As a PDF, or as one web page that needs no other file")
+        self.write.clicked.connect(self._on_write)
+        self.words = Notice("How the report went")
+        self.view = QTextBrowser()
+        self.view.setAccessibleName("The report")
+        self.view.setOpenLinks(False)
+        row = QWidget()
+        flow = FlowLayout(row)
+        flow.setContentsMargins(0, 0, 0, 2)
+        for widget in (label("of", "soft"), self.what, self.write):
+            flow.addWidget(widget)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(row)
+        column.addWidget(self.words)
+        column.addWidget(self.view, 1)
+        self.view.setMinimumHeight(260)
+        self.what.currentIndexChanged.connect(lambda _at: self.refresh())
+
+    def refresh(self) -> None:
+        """Make the report anew, off the interface thread."""
+        session = self._session
+        kept = {name: body for name, body in session.notebook.profiles() if not problems_of(body)}
+        self._profiles = kept
+        shown = [(name, f"profile: {_title(body)}, {describe(Setup(body['setup']))}") for name, body in kept.items()]
+        self.what.offer([(ANSWER, "the answer above, with all behind it"), *shown])
+        evaluation, notebook, chosen = session.evaluation, session.notebook, self.what.key()
+        if chosen in kept:
+            self._on_made(card_of(kept[chosen]))
+            return
+        if evaluation is None or not evaluation.views:
+            self.report = None
+            allow(self.write, False, self.what)
+            self.view.setPlainText("")
+            self.words.say("No passes yet: there is nothing to report.")
+            return
+
+        def work(_wanted: Wanted) -> Report:
+            with notebook.sibling() as own:
+                return report_of(own, evaluation, time.time_ns())
+
+        self._worker.ask(work)
+
+    def _on_made(self, report: Report) -> None:
+        self.report = report
+        allow(self.write, True, self.what)
+        self.words.say("")
+        self.view.setHtml(html(report, pictured))
+
+    def _on_write(self) -> None:
+        if self.report is not None:
+            path = ask_save(self, "export", "Report", self.report.heading, "PDF (*.pdf);;Web page (*.html)", ".pdf")
+            if path is not None:
+                self.write_to(path)
+
+    def write_to(self, path: Path) -> None:
+        """Write the report as a PDF, or as HTML where the name says so."""
+        from ..printing import write_pdf  # loads what the first paint does not need
+
+        if self.report is None:
+            return
+        try:
+            if path.suffix.lower() in (".html", ".htm"):
+                write_text(path, html(self.report))
+            else:
+                write_pdf(path, html(self.report, pictured))
+        except HovrikError as fault:
+            self.words.say(str(fault), "warn")
+            return
+        self.words.say(f"Written to {path}.", "good")
+
+
+def pictured(svg: str) -> bytes:
+    """A PNG of an SVG element."""
+    from PyQt6.QtSvg import QSvgRenderer  # loads what the first paint does not need
+
+    drawing = QSvgRenderer(QByteArray(svg.encode()))
+    size = drawing.defaultSize() * SHARP
+    image = QImage(size, QImage.Format.Format_RGB32)
+    image.fill(QColor(tokens.PAPER))
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    drawing.render(painter, QRectF(0, 0, size.width(), size.height()))
+    painter.end()
+    buffer = QBuffer()
+    buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+    image.save(buffer, "PNG")
+    return bytes(buffer.data().data())
+
+
+def _title(body: dict[str, Any]) -> str:
+    return str((body.get("names") or {}).get("title") or body["title"])
