@@ -9,6 +9,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+import ask_cases
 import rule_cases
 from sentence_cases import CASES as USUAL
 
@@ -30,7 +31,7 @@ def places(key: str) -> set[str]:
     return set(re.findall(r"\{(\w+)(?::[^}]*)?\}", TEMPLATES[key]))
 
 
-CASES = {**USUAL, **rule_cases.cases(places)}
+CASES = {**USUAL, **ask_cases.CASES, **rule_cases.cases(places)}
 
 
 def examples(key: str) -> list[str]:
@@ -43,7 +44,7 @@ def examples(key: str) -> list[str]:
 def sections() -> list[tuple[str, list[str]]]:
     """(heading, ids) as sentences.py orders them."""
     core = Path(__file__).parents[1] / "src" / "hovrik" / "core"
-    source = "".join((core / name).read_text() for name in ("sentences.py", "rule_sentences.py"))
+    source = "".join((core / name).read_text() for name in ("sentences.py", "rule_sentences.py", "ask_sentences.py"))
     found: list[tuple[str, list[str]]] = []
     for line in source.splitlines():
         if match := re.match(r"    # -- (.*)", line):

@@ -240,6 +240,8 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     ("limits-it", {"knobs": {"limit_w": "12"}}, "limited by power limit"), ("caps", {}, "A cap of"),
     ("title-setup", {"floor": 40.0}, "holds 40"),
     ("options-cost", {"knobs": {"boost": "off,on", "textures": "low,high", "render_scale": "0.7,1"}}, "costs most"),
+    ("stays-cool", {"limit_die_c": 50.0}, "stays cool for ever"), ("use-lasts", {}, "lasts longest at 9 W"),
+    ("rest-draw", {"knobs": {"cap_fps": "30,60", "limit_w": "14"}}, "frame cap 60"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 46.0}, "holds 40, but does not surely keep"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 80.0}, "holds 40"),
 ])  # fmt: skip
@@ -248,6 +250,26 @@ def test_kinds_through_the_service_on_the_stand_in(kind, asked, words, tmp_path)
         swept = sweeps.sweep(machine(tmp_path), sweeps.Request(kind, **asked), notebook)
     found = sweeps.as_dict(swept)
     assert words in found["sentence"] and found["passes"] >= 1 and found["why"]
+
+
+def test_a_claim_is_typed_in_its_parts_tested_and_refuted(window, qtbot):
+    """That a lower limit doubles the hours is not so here: 12 W against 16 W gives about a third more."""
+    ask(window, "claim")
+    window.show_stage("Plan")
+    plan, fields = window.stage("Plan"), window.stage("Plan").knobs.claim
+    assert "What does the claim set?" in plan.problem.text() and not plan.start.isEnabled()
+    for field, text in ((fields.before, "limit_w=16"), (fields.after, "limit_w=12")):
+        field.setFocus()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+    fields.figure.setCurrentIndex(fields.figure.findData("hours"))
+    fields.percent.setValue(100.0)
+    assert plan.start.isEnabled() and window.session.question.parts["claim"]["percent"] == 100.0
+    assert run(window, qtbot) >= 4
+    qtbot.waitUntil(lambda: answer(window).sentence.startswith("Not true here: 12 W changes hours"), timeout=20_000)
+    assert any("the base is 16 W" in one for one in answer(window).reasons)
+    fields.percent.setValue(float(round(answer(window).says.values["by"].number)))
+    qtbot.waitUntil(lambda: answer(window).sentence.startswith("Confirmed here"), timeout=20_000)
 
 
 def test_another_question_is_read_along_what_it_is_about(window, qtbot):

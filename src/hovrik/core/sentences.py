@@ -7,10 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from .ask_sentences import ASK_TEMPLATES
 from .rule_sentences import RULE_TEMPLATES
 
 # fmt: off
 TEMPLATES: Mapping[str, str] = {
+    **ASK_TEMPLATES,
     **RULE_TEMPLATES,
     # -- a pass as a whole
     "said": "{text}",

@@ -11,6 +11,7 @@ from ...core.facts.factor import set_by
 from ...core.facts.knob import CAP, LIMITS, Knob, Level, Where, named, shown
 from ...core.facts.setup import Setup, describe
 from ...core.kinds.best import KIND as BEST
+from ...core.kinds.claim import KIND as CLAIM
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import LOWEST_WATTS, Question
 from ...service.planning import (
@@ -28,13 +29,15 @@ from ...service.sweeps import levels_of
 from ..commands import set_design, set_question, set_room
 from ..session import Session
 from ..theme.tokens import TARGET_PX
+from .claim_fields import ClaimFields
 from .fields import Card, Choice, NumberField, add_rows
 
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
 OF_A_KNOB = frozenset({"knob", "flip"})
-OF_LEVELS = frozenset({"options-cost", BEST.id})  # several knobs, each with the levels that it may have
+OF_LEVELS = frozenset({"options-cost", "rest-draw", BEST.id})  # several knobs, each with the levels that it may have
 
+PLACEHOLDERS = {BEST.id: "boost=off,on; cap_fps=40,60,none", "rest-draw": "brightness_percent=10,100"}
 _NO_ROOM = -21.0  # shown as not noted
 
 
@@ -64,6 +67,7 @@ class PlanKnobs(Card):
         self.options.setPlaceholderText("shadows=low,high; grass=near,far")
         self.options.setToolTip("Of a title the options you would miss most first; of a search, where empty, all knobs")
         self.options.editingFinished.connect(self._on_options)
+        self.claim = ClaimFields(session, problem)
         self.recipe = QLineEdit()
         self.recipe.setAccessibleName("Recipe that it is asked around")
         self.recipe.setPlaceholderText("limit_w=12; boost=off")
@@ -107,7 +111,7 @@ class PlanKnobs(Card):
         self.room_c.setSpecialValueText("not noted")
         add_rows(form, (
             ("Searched", self.how), ("Sought", self.sought), ("OS slots", self.slots), ("Knob", self.knob),
-            ("Its levels", self.levels), ("Options", self.options),
+            ("Its levels", self.levels), ("Options", self.options), ("Claim", self.claim),
             ("Around", self.recipe), ("From a profile", self.profile),
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Shorter or finer", self.finer),
@@ -225,7 +229,7 @@ class PlanKnobs(Card):
             self.problem.setText(str(fault))
             self.problem.show()
             return
-        over = next(iter(levels), None) if question.kind != BEST.id else None  # a search is about all of them
+        over = next(iter(levels), None) if question.kind == "options-cost" else None  # others are about all of them
         asked = with_part(question, levels=levels or None, over=over)
         if asked != question:
             set_question(self.session, asked)
@@ -238,11 +242,12 @@ class PlanKnobs(Card):
         is_repeated = kind in ("knob", "which-os") or question is None or is_ladder(question)
         if question is not None:
             self._show_recipe(question)
+            self.claim.refresh()
         rows = {
             self.how: kind == LOWEST_WATTS, self.sought: kind == BEST.id,
             self.slots: kind == BEST.id and self.session.rig is not None and len(self.session.rig.slots) > 1,
             self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
-            self.options: kind in OF_LEVELS, self.recipe: kind in OF_A_RECIPE,
+            self.options: kind in OF_LEVELS, self.claim: kind == CLAIM.id, self.recipe: kind in OF_A_RECIPE,
             self.profile: kind in OF_A_RECIPE and len(self._profiles) > 0,
             self.from_w: kind != "now" and not set(recipe) & set(LIMITS), self._cap: CAP not in recipe,
             self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
@@ -253,12 +258,10 @@ class PlanKnobs(Card):
         }  # fmt: skip
         for field, is_of_use in rows.items():
             form.setRowVisible(field, is_of_use)
-        self.options.setPlaceholderText(
-            "boost=off,on; cap_fps=40,60,none" if kind == BEST.id else "shadows=low,high; grass=near,far"
-        )
+        self.options.setPlaceholderText(PLACEHOLDERS.get(kind, "shadows=low,high; grass=near,far"))
         words = form.labelForField(self.options)
         if isinstance(words, QLabel):
-            words.setText("May vary" if kind == BEST.id else "Options")
+            words.setText({BEST.id: "May vary", "rest-draw": "Switched"}.get(kind, "Options"))
         words = form.labelForField(self.from_w)
         if isinstance(words, QLabel):
             words.setText("Static limit from" if kind in OF_CHOSEN_LIMITS else "Static limit")

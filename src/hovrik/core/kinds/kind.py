@@ -113,6 +113,14 @@ class Ask:
         every = max(1, int(np.ceil(count / most)))
         return tuple(round(low + step * at, 6) for at in range(0, count, every))
 
+    def possible(self, over: str, most: int = MOST_LEVELS) -> list[float]:
+        """The numbers among the levels of a factor at which a pass can be made with the rest as it is, least first.
+        Raises PlanError as `levels`."""
+        keys = self.bundle(over)
+        cells = {level: Cell(self.base.with_(**dict.fromkeys(keys, level))) for level in self.levels(over, most)}
+        kept = set(self.feasible(list(cells.values()))[0])
+        return [float(level) for level, cell in cells.items() if is_number(level) and cell in kept]
+
     def _range(self, keys: Sequence[str]) -> tuple[float | None, float | None]:
         lows = [low for key in keys if (low := self.knobs[key].low) is not None]
         highs = [high for key in keys if (high := self.knobs[key].high) is not None]

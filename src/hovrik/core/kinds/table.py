@@ -8,6 +8,8 @@ from ..errors import PlanError
 from . import (
     best,
     caps,
+    claim,
+    display_path,
     first_look,
     flip,
     knob,
@@ -15,7 +17,10 @@ from . import (
     lowest_watts,
     now,
     options_cost,
+    rest_draw,
+    stays_cool,
     title_setup,
+    use_lasts,
     watts_buy,
     which_os,
 )
@@ -36,6 +41,11 @@ KINDS: Mapping[str, Kind] = {
         watts_buy.KIND,
         options_cost.KIND,
         which_os.KIND,
+        display_path.KIND,
+        stays_cool.KIND,
+        use_lasts.KIND,
+        rest_draw.KIND,
+        claim.KIND,
     )
 }
 

@@ -1,0 +1,66 @@
+"""What the sentences of the later kinds of questions are shown with: see sentence_cases.py."""
+
+from hovrik.core.message import Value
+
+
+def v(number, unit="", low=None, high=None):
+    """A value with an interval where it has one."""
+    return Value(number, unit, low, high)
+
+
+W, T = v(17.2, "W", 16.1, 18.4), v(0.5, "W", 0.5, 0.5)
+C, K = Value(95, "C", digits=0), Value(23, "C", digits=0)
+CLAIM = ({"after": "boost off", "figure": "hours on a charge", "by": v(31.0, "%", 28.0, 34.0), "base": "boost on",
+          "claimed": Value(30, "%", digits=0)},
+         {"after": "12 W, cap 40", "figure": "draw", "by": v(0.0, "%", -1.0, 1.0), "base": "25 W, no cap",
+          "claimed": Value(-50, "%", digits=0)})  # fmt: skip
+
+CASES = {
+    "cool.carries": ({"watts": W, "die": C, "room": K, "pick": v(13.0, "W")},
+                     {"watts": T, "die": C, "room": Value(-5, "C", digits=0), "pick": v(4.0, "W")}),
+    "cool.always": ({"highest": v(18.0, "W"), "die": C, "room": K}, {"highest": v(500.0, "W"), "die": C, "room": K}),
+    "cool.never": ({"watts": W, "die": C, "least": v(15.0, "W")}, {"watts": T, "die": C, "least": v(4.0, "W")}),
+    "cool.hotter": ({"room": Value(33, "C", digits=0), "watts": W}, {"room": Value(55, "C", digits=0), "watts": T}),
+    "cool.hotter-too": ({"room": Value(33, "C", digits=0)}, {"room": Value(55, "C", digits=0)}),
+    "cool.rise": ({"watts": v(13.0, "W"), "die": v(77.0, "C", 75.0, 79.0)},
+                  {"watts": v(4.0, "W"), "die": v(24.0, "C", 24.0, 24.0)}),
+    "cool.quiet": ({"noise": v(38.0, "dB"), "watts": W}, {"noise": v(0.0, "dB"), "watts": T}),
+    "cool.noise": ({"noise": Value(36, "dB", digits=0)}, {"noise": Value(0, "dB", digits=0)}),
+    "cool.passes": ({"passes": 3}, {"passes": 1}),
+    "rest.most": ({"what": ("brightness 100 % over 0 %", "lighting on over off"), "watts": W},
+                  {"what": ("radio on over off",), "watts": T}),
+    "rest.none": ({"watts": W}, {"watts": T}),
+    "rest.part": ({"what": "brightness 100 % over 0 %", "watts": v(1.8, "W", 1.6, 2.0),
+                   "minutes": v(55, "min", 48, 62)},
+                  {"what": "radio on over off", "watts": v(0.0, "W", -0.1, 0.1), "minutes": v(0, "min", -3, 3)}),
+    "rest.watts": ({"what": "brightness 100 % over 0 %", "watts": v(1.8, "W", 1.6, 2.0)},
+                   {"what": "radio on over off", "watts": v(0.0, "W", -0.1, 0.1)}),
+    "use.lasts": ({"setup": "8 W", "hours": v(4.2, "h", 4.0, 4.4), "watts": v(10.0, "W", 9.9, 10.1)},
+                  {"setup": "4 W", "hours": v(0.4, "h", 0.3, 0.5), "watts": T}),
+    "use.draw": ({"setup": "8 W", "watts": W}, {"setup": "4 W", "watts": T}),
+    "use.at": ({"setup": "8 W", "hours": v(4.2, "h", 4.0, 4.4), "watts": W},
+               {"setup": "4 W", "hours": v(0.4, "h", 0.3, 0.5), "watts": T}),
+    "use.draw-at": ({"setup": "8 W", "watts": W}, {"setup": "4 W", "watts": T}),
+    "use.job": ({"setup": "15 W", "wh": v(2.1, "Wh", 2.0, 2.2), "seconds": v(84, "s", 82, 86)},
+                {"setup": "4 W", "wh": v(0.02, "Wh"), "seconds": v(3.1, "s", 3.0, 3.2)}),
+    "use.job-at": ({"setup": "15 W", "wh": v(2.1, "Wh", 2.0, 2.2), "seconds": v(84, "s", 82, 86)},
+                   {"setup": "4 W", "wh": v(0.02, "Wh"), "seconds": v(3.1, "s", 3.0, 3.2)}),
+    "path.takes": ({"panel": "desk", "hz": v(120.0, "Hz"), "takes": Value(20.7, "Gbit/s", digits=1)},
+                   {"panel": "wall", "hz": v(59.94, "Hz"), "takes": Value(0.1, "Gbit/s", digits=1)}),
+    "path.of-link": ({"panel": "desk", "hz": v(120.0, "Hz"), "takes": Value(20.7, "Gbit/s", digits=1), "share": 0.65,
+                      "link": v(32.0, "Gbit/s")},
+                     {"panel": "wall", "hz": v(60.0, "Hz"), "takes": Value(0.1, "Gbit/s", digits=1), "share": 0.002,
+                      "link": v(40.0, "Gbit/s")}),
+    "path.over": ({"panel": "desk", "hz": v(120.0, "Hz"), "takes": Value(41.5, "Gbit/s", digits=1), "share": 1.3,
+                   "link": v(32.0, "Gbit/s")},
+                  {"panel": "wall", "hz": v(240.0, "Hz"), "takes": Value(199.1, "Gbit/s", digits=1), "share": 9.0,
+                   "link": v(8.0, "Gbit/s")}),
+    "claim.confirmed": CLAIM, "claim.larger": CLAIM, "claim.refuted": CLAIM, "claim.open": CLAIM,
+    "claim.base": ({"base": "boost on", "figure": "hours on a charge", "value": v(2.2, "h")},
+                   {"base": "25 W", "figure": "draw", "value": v(31.0, "W")}),
+    "claim.passes": ({"passes": 12}, {"passes": 1}),
+    "claim.unread": ({"figure": "draw"}, {"figure": "hours on a charge"}),
+    "claim.none": ({"why": "Before and after are the same: nothing is claimed."},
+                   {"why": "What does the claim set?"}),
+    "missing.claim": ({"pairs": 4}, {"pairs": 1}),
+}  # fmt: skip

@@ -1,0 +1,53 @@
+"""What the later kinds of questions answer. Part of sentences.py."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+# fmt: off
+ASK_TEMPLATES: Mapping[str, str] = {
+    # -- what the later kinds of questions answer
+    "cool.carries":
+        "The cooler carries {watts:span_unit} of package power under {die} in a room of {room}; a fifth under that, "
+        "{pick} stays cool for ever.",
+    "cool.always": "Every limit up to {highest}, the highest tried, stays under {die} in a room of {room}.",
+    "cool.never":
+        "No limit of this machine stays cool for ever: the cooler carries {watts:span_unit} under {die}, a fifth less "
+        "is under the lowest limit of {least}.",
+    "cool.hotter": "in a room of {room} the cooler carries {watts:span_unit}",
+    "cool.hotter-too": "in a room of {room} too it carries all that was tried",
+    "cool.rise": "at {watts} the die settles at {die:span_unit}",
+    "cool.quiet": "{noise} is reached at {watts:span_unit}",
+    "cool.noise": "near that limit the fan makes {noise}",
+    "cool.passes": "{passes:settled pass|settled passes} behind it, without any voltage offset",
+    "missing.cool-level": "a settled pass at another limit, which tells how the heat grows with the watts",
+    "rest.most": "Of what was switched, {what:commas} draws most, over {watts:span_unit} with everything at its least.",
+    "rest.none":
+        "Nothing that was switched draws more than can be told, over {watts:span_unit} with all at their least.",
+    "rest.part": "{what}: {watts:span_unit}, {minutes:span_unit} of runtime",
+    "rest.watts": "{what}: {watts:span_unit}",
+    "use.lasts": "This lasts longest at {setup}: {hours:hours_span} on a charge, drawing {watts:span_unit}.",
+    "use.draw": "This draws least at {setup}: {watts:span_unit}.",
+    "use.at": "{setup}: {hours:hours_span}, {watts:span_unit}",
+    "use.draw-at": "{setup}: {watts:span_unit}",
+    "use.job": "The job costs least at {setup}: {wh:span_unit} in {seconds:span_unit}.",
+    "use.job-at": "{setup}: {wh:span_unit} in {seconds:span_unit} a job",
+    "path.takes": "{panel} at {hz} takes {takes} uncompressed",
+    "path.of-link": "{panel} at {hz} takes {takes} uncompressed: {share:share} of the link's {link}",
+    "path.over": "{panel} at {hz} takes {takes} uncompressed, more than the link's {link}",
+    "claim.confirmed":
+        "Confirmed here: {after} changes {figure} by {by:span_unit} against {base}, where {claimed} is claimed.",
+    "claim.larger":
+        "Confirmed here, and more than claimed: {after} changes {figure} by {by:span_unit} against {base}, where "
+        "{claimed} is claimed.",
+    "claim.refuted":
+        "Not true here: {after} changes {figure} by {by:span_unit} against {base}, where {claimed} is claimed.",
+    "claim.open":
+        "Cannot tell yet: {after} changes {figure} by {by:span_unit} against {base}, where {claimed} is claimed.",
+    "claim.base": "the base is {base}: {figure} {value}",
+    "claim.passes": "{passes:pass|passes} of both, all else equal",
+    "claim.unread": "The passes do not tell {figure}: the claim cannot be judged by them.",
+    "claim.none": "{why}",
+    "missing.claim": "about {pairs:more pair|more pairs} of passes",
+}
+# fmt: on

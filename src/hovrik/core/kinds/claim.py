@@ -1,0 +1,203 @@
+"""Is a claim true here: what is set before, what after, which figure it is said to change and by how much.
+
+The smallest test on this machine is as many mirrored pairs as the claimed size needs; the verdict comes from the ratio
+of the two and its interval, and always names its base.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..errors import PlanError
+from ..facts.knob import inside, is_number
+from ..facts.setup import Setup, describe
+from ..message import Value, say
+from ..model import battery
+from ..passes.figure import BY_ID, low_id
+from ..plan.design import Design
+from ..plan.rounds import Cell, RoundsDesign
+from ..read.agree import differences
+from ..read.answer import Answer, build
+from ..read.group import Counted
+from ..stats.estimate import t_quantile
+from ..stats.least_squares import fitted
+from .kind import Ask, Kind, Seen
+
+FIGURES = {"hours": "hours on a charge", "mean_fps": "mean rate", "low": "1 % low", "draw_w": "draw",
+           "package_w": "package power"}  # fmt: skip
+LEAST, MOST = 2, 12  # pairs
+NEAR = 0.25  # of the claimed size: a true size within that of it is as claimed
+PERCENT = "percent"
+
+
+@dataclass(frozen=True)
+class Claim:
+    """before, after : what is set; figure : one of FIGURES; percent : by which it is said to change, of the value
+    before."""
+
+    before: Setup
+    after: Setup
+    figure: str
+    percent: float
+
+    @classmethod
+    def of(cls, parts: Mapping[str, Any]) -> Claim:
+        """The claim of a question. Raises PlanError naming the part that is missing or cannot be."""
+        told = parts.get("claim")
+        told = told if isinstance(told, Mapping) else {}
+        before, after = (Setup(dict(told.get(side) or {})) for side in ("before", "after"))
+        figure, percent = str(told.get("figure") or "mean_fps"), told.get(PERCENT)
+        if not after and not before:
+            raise PlanError("What does the claim set? Say it as knob=level, before and after.")
+        if set(before) != set(after):
+            lacks = sorted(set(before) ^ set(after))[0]
+            raise PlanError(f"{lacks} is set on one side only: say what it is before and after.")
+        if before == after:
+            raise PlanError("Before and after are the same: nothing is claimed.")
+        if figure not in FIGURES:
+            raise PlanError(f"{figure} is no figure of a claim. Choose one of: {', '.join(FIGURES)}.")
+        by = float(percent) if isinstance(percent, int | float) and is_number(percent) else 0.0
+        if not -95 <= by <= 1000 or abs(by) < 0.5:
+            raise PlanError(f"A change by {percent} % cannot be tested. Choose 0.5 to 1000 % more, or up to 95 % less.")
+        return cls(before, after, figure, by)
+
+    @property
+    def size(self) -> float:
+        """Of the claimed change, log."""
+        return math.log1p(self.percent / 100.0)
+
+
+def pairs_for(size: float, sd: float) -> int:
+    """Pairs after which a change is known to about a size (log), the claimed one in four of five cases: a normal
+    approximation, 2.8 standard errors of a pair's difference. sd : of one pass."""
+    return min(max(math.ceil(2.0 * (2.8 * sd / abs(size)) ** 2), LEAST), MOST)
+
+
+def design(ask: Ask) -> Design:
+    """Both sides, in mirrored rounds. Raises PlanError for what cannot be tested here."""
+    claim = Claim.of(ask.question.parts)
+    for key, level in (*claim.before.items(), *claim.after.items()):
+        if key not in ask.knobs:
+            raise PlanError(f"This machine cannot set {key}. It offers: {', '.join(ask.knobs) or 'none'}.")
+        if why := ask.knobs[key].refusal(level):
+            raise PlanError(f"This cannot be planned. {why}")
+    base = ask.base.without(*claim.before)
+    cells, left_out = ask.feasible([Cell(base.with_(**side)) for side in (claim.before, claim.after)])
+    if len(cells) < 2:
+        raise PlanError(f"The claim cannot be tested here. {' '.join(left_out)}")
+    sd = max(BY_ID[_figure(claim.figure, ask.question.school)].prior_sd, 0.015)
+    like = ask.lengths(repeats=pairs_for(NEAR * claim.size, sd), heat_s=0.0)
+    return RoundsDesign(tuple(cells), like, mirrored=True, most=ask.most, left_out=left_out)
+
+
+def _figure(name: str, school: Any) -> str:
+    return low_id(school) if name == "low" else "draw_w" if name == "hours" else name
+
+
+def answer(seen: Seen) -> Answer:
+    """Confirmed, refuted, or what is still wanted."""
+    try:
+        claim = Claim.of(seen.question.parts)
+    except PlanError as fault:
+        return Answer(say("claim.none", why=str(fault)), None, None)
+    sides = [[one for one in seen.counted if one.asked.has(side)] for side in (claim.before, claim.after)]
+    if not all(sides):
+        return build(seen.responses, seen.question, seen.context)
+    families = _families(sides[0], sides[1], set(claim.before))
+    if not families:
+        apart = [
+            one.label for one in differences(sides[0][-1].point, sides[1][-1].point) if one.key not in claim.before
+        ]
+        names = tuple(inside(one) for one in dict.fromkeys(apart))
+        return Answer(say("versus.confounded-by", factor="the claim", beside=names), None, None)
+    known = [
+        (value, number, family) for family, both in enumerate(families) for number, side in enumerate(both)
+        for one in side if (value := _value(seen, one, claim.figure)) is not None and value > 0
+    ]  # fmt: skip
+    if len({number for _, number, _ in known}) < 2:
+        return Answer(say("claim.unread", figure=FIGURES[claim.figure]), None, None)
+    y = np.log([value for value, _, _ in known])
+    after = np.array([float(number) for _, number, _ in known])
+    columns = [np.array([float(own == family) for _, _, own in known]) for family in range(len(families))]
+    prior = BY_ID[_figure(claim.figure, seen.question.school)].prior_sd
+    found = fitted(np.column_stack((*columns, after)), y, prior)
+    change, half = float(found.coefficients[-1]), t_quantile(0.975, found.dof) * float(found.errors[-1])
+    by = Value(_percent(change), "%", _percent(change - half), _percent(change + half))
+    base = describe(claim.before)
+    values = {"after": describe(claim.after), "base": base, "figure": FIGURES[claim.figure], "by": by,
+              "claimed": Value(claim.percent, "%", digits=0)}  # fmt: skip
+    verdict = verdict_of(claim.size, change, half)
+    lacks = (
+        ()
+        if verdict != "open"
+        else (say("missing.claim", pairs=_more(claim.size, float(found.errors[-1]), len(known))),)
+    )
+    before = float(np.exp(np.mean(np.log([value for value, number, _ in known if not number]))))
+    because = (
+        say("claim.base", base=base, figure=FIGURES[claim.figure], value=Value(before, _unit(claim.figure))),
+        say("claim.passes", passes=len(known)),
+    )
+    return Answer(say(f"claim.{verdict}", **values), None, None, because=because, lacks=lacks)
+
+
+def _families(
+    before: Sequence[Counted], after: Sequence[Counted], keys: set[str]
+) -> list[tuple[list[Counted], list[Counted]]]:
+    """Passes of both sides that agree in all but what the claim sets."""
+    found: list[tuple[list[Counted], list[Counted]]] = []
+    for number, side in enumerate((before, after)):
+        for one in side:
+            home = next((own for own in found if _agree(own[0][0], one, keys)), None)
+            if home is not None:
+                home[number].append(one)
+            elif not number:
+                found.append(([one], []))
+    return [one for one in found if one[1]]
+
+
+def _agree(one: Counted, other: Counted, but: set[str]) -> bool:
+    return all(each.key in but for each in differences(one.point, other.point))
+
+
+def verdict_of(size: float, change: float, half: float) -> str:
+    """ "confirmed" where the interval holds the claimed size, and none that is not near it (or at least excludes none
+    and anything less than near); "larger" where all of it lies past the claim; "refuted" where none of it is near the
+    claim; else "open". size : claimed; change, half : measured and half of its 95 % interval; logs."""
+    sign = math.copysign(1.0, size)
+    low, high = sorted((sign * (change - half), sign * (change + half)))
+    near_low, near_high = (1.0 - NEAR) * abs(size), (1.0 + NEAR) * abs(size)
+    if low >= near_low:
+        return "larger" if low > near_high else "confirmed"
+    return "refuted" if high < near_low else "open"
+
+
+def _more(size: float, error: float, passes: int) -> int:
+    """Pairs that are likely still wanted: until the half interval is as narrow as what is near the claim."""
+    wanted = passes * (2.0 * float(error) / (NEAR * abs(size))) ** 2
+    return int(min(max(math.ceil((wanted - passes) / 2.0), 1), 60))
+
+
+def _value(seen: Seen, one: Counted, figure: str) -> float | None:
+    if figure != "hours":
+        return one.figures.value(_figure(figure, seen.question.school))
+    draw, rig = one.figures.value("draw_w"), seen.context.rig
+    given = battery.gives(rig, draw, seen.context.used) if rig is not None and draw else None
+    if draw is None:
+        return None
+    return given.wh / draw if given is not None else 1.0 / draw  # the ratio of hours is that of draws, nearly
+
+
+def _unit(figure: str) -> str:
+    return "h" if figure == "hours" else BY_ID[figure].unit if figure in BY_ID else "fps"
+
+
+def _percent(log: float) -> float:
+    return 100.0 * math.expm1(log)
+
+
+KIND = Kind("claim", "does it pay", "see whether a claim is true here", "", design, answer, asks_floor=False)
