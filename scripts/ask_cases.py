@@ -1,6 +1,6 @@
 """What the sentences of the later kinds of questions are shown with: see sentence_cases.py."""
 
-from hovrik.core.message import Value
+from hovrik.core.message import Value, say
 
 
 def v(number, unit="", low=None, high=None):
@@ -10,6 +10,11 @@ def v(number, unit="", low=None, high=None):
 
 W, T = v(17.2, "W", 16.1, 18.4), v(0.5, "W", 0.5, 0.5)
 C, K = Value(95, "C", digits=0), Value(23, "C", digits=0)
+H = v(2.2, "h", 2.15, 2.25)
+CLAMPS = ({"low": v(0.49), "high": v(0.51), "before": Value(15.0, "W", digits=1), "after": Value(10.5, "W", digits=1),
+           "frames": say("charge.frames", by=Value(-22, "%", digits=0))},
+          {"low": v(0.0), "high": v(0.01), "before": Value(4.0, "W", digits=1), "after": Value(1.0, "W", digits=1),
+           "frames": say("charge.frames-same")})  # fmt: skip
 CLAIM = ({"after": "boost off", "figure": "hours on a charge", "by": v(31.0, "%", 28.0, 34.0), "base": "boost on",
           "claimed": Value(30, "%", digits=0)},
          {"after": "12 W, cap 40", "figure": "draw", "by": v(0.0, "%", -1.0, 1.0), "base": "25 W, no cap",
@@ -62,5 +67,26 @@ CASES = {
     "claim.unread": ({"figure": "draw"}, {"figure": "hours on a charge"}),
     "claim.none": ({"why": "Before and after are the same: nothing is claimed."},
                    {"why": "What does the claim set?"}),
+    "charge.same": ({"top": 0.98, "bottom": 0.06}, {"top": 1.0, "bottom": 0.0}),
+    "charge.clamp": CLAMPS,
+    "charge.clamps": ({"clamps": (say("charge.clamp", **CLAMPS[0]),), "top": 0.98, "window": 0.53},
+                      {"clamps": tuple(say("charge.clamp", **one) for one in CLAMPS), "top": 1.0, "window": 1.0}),
+    "charge.frames": ({"by": Value(-22, "%", digits=0)}, {"by": Value(3, "%", digits=0)}),
+    "charge.band": ({"top": 0.8, "bottom": 0.6, "fps": Value(41, "fps", digits=0), "draw": Value(20.2, "W", digits=1),
+                     "stutters": v(0.4, "", 0.2, 0.7)},
+                    {"top": 0.2, "bottom": 0.0, "fps": Value(0, "fps", digits=0), "draw": Value(0.0, "W", digits=1),
+                     "stutters": v(0.0, "", 0.0, 0.4)}),
+    "charge.band-frames": ({"top": 0.8, "bottom": 0.6, "fps": Value(41, "fps", digits=0),
+                            "stutters": v(0.4, "", 0.2, 0.7)},
+                           {"top": 0.2, "bottom": 0.0, "fps": Value(0, "fps", digits=0),
+                            "stutters": v(0.0, "", 0.0, 0.4)}),
+    "charge.collapses": ({"top": 0.4, "bottom": 0.2, "collapses": v(1.2, "", 0.8, 1.8)},
+                         {"top": 0.2, "bottom": 0.0, "collapses": v(0.1, "", 0.0, 0.4)}),
+    "runtime.measured": ({"took": H}, {"took": v(0.3, "h", 0.2, 0.4)}),
+    "runtime.true": ({"took": H, "told": H}, {"took": v(0.3, "h", 0.2, 0.4), "told": H}),
+    "runtime.off": ({"took": H, "told": v(3.0, "h", 2.9, 3.1), "off": Value(36, "%", digits=0)},
+                    {"took": H, "told": v(1.1, "h", 1.0, 1.2), "off": Value(-50, "%", digits=0)}),
+    "runtime.above": ({"clamp": 0.5}, {"clamp": 0.2}),
+    "runtime.used": ({"used": 0.93, "hours": v(2.1, "h")}, {"used": 0.2, "hours": v(0.2, "h")}),
     "missing.claim": ({"pairs": 4}, {"pairs": 1}),
 }  # fmt: skip

@@ -1,5 +1,7 @@
 """The kinds of questions in the window: asked in the question line, planned, run on the stand-in, answered."""
 
+from dataclasses import replace
+
 import pytest
 from helpers.build import machine
 from helpers.window import opened
@@ -241,6 +243,7 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     ("title-setup", {"floor": 40.0}, "holds 40"),
     ("options-cost", {"knobs": {"boost": "off,on", "textures": "low,high", "render_scale": "0.7,1"}}, "costs most"),
     ("stays-cool", {"limit_die_c": 50.0}, "stays cool for ever"), ("use-lasts", {}, "lasts longest at 9 W"),
+    ("over-charge", {"knobs": {"limit_w": "18"}}, "between 50 % and 49 % from 18"),
     ("rest-draw", {"knobs": {"cap_fps": "30,60", "limit_w": "14"}}, "frame cap 60"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 46.0}, "holds 40, but does not surely keep"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 80.0}, "holds 40"),
@@ -270,6 +273,28 @@ def test_a_claim_is_typed_in_its_parts_tested_and_refuted(window, qtbot):
     assert any("the base is 16 W" in one for one in answer(window).reasons)
     fields.percent.setValue(float(round(answer(window).says.values["by"].number)))
     qtbot.waitUntil(lambda: answer(window).sentence.startswith("Confirmed here"), timeout=20_000)
+
+
+def test_a_whole_charge_is_played_and_the_prediction_is_true(window, qtbot):
+    """From full to the reserve in one pass that no window of charge ends; read by its charge, and as a runtime."""
+    ask(window, "runtime-true")
+    window.show_stage("Plan")
+    knobs = window.stage("Plan").knobs
+    assert not knobs.pass_s.isVisible()
+    knobs.from_w.setValue(13.0)
+    commands.set_design(window.session, replace(window.session.design, cap_fps=40.0), "cap")
+    assert run(window, qtbot) == 1
+    qtbot.waitUntil(lambda: "was" in answer(window).sentence or "predicted" in answer(window).sentence, timeout=20_000)
+    assert answer(window).sentence.startswith("The prediction is true"), answer(window).sentence
+    emptied = window.session.notebook.passes()[-1]
+    assert emptied.purpose == "discharge" and emptied.conditions["charge_end_share"].value <= 0.06
+    ask(window, "over-charge")
+    qtbot.waitUntil(lambda: bool("charge" in answer(window).sentence and answer(window).reasons), timeout=20_000)
+    assert any("stutters a minute" in one for one in answer(window).reasons)
+    ask(window, "lowest-watts")
+    qtbot.waitUntil(lambda: window.session.evaluation.question.kind == "lowest-watts", timeout=20_000)
+    qtbot.waitUntil(lambda: answer(window).option is not None, timeout=20_000)
+    assert window.session.evaluation.context.counted == 36  # it enters no other figure
 
 
 def test_another_question_is_read_along_what_it_is_about(window, qtbot):

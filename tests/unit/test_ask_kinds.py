@@ -10,12 +10,14 @@ from hovrik.core.errors import PlanError
 from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.rig import Panel, Rig
 from hovrik.core.facts.setup import Setup, static
-from hovrik.core.kinds import claim, display_path, rest_draw, stays_cool
+from hovrik.core.kinds import claim, display_path, rest_draw, runtime_true, stays_cool
 from hovrik.core.kinds.claim import Claim, pairs_for, verdict_of
 from hovrik.core.kinds.kind import Ask
 from hovrik.core.model.cooler import Rise, cooler_of, follows_of
+from hovrik.core.passes.discharge import Discharge, discharge_of, steps_of
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
+from hovrik.core.passes.trace import Trace
 from hovrik.core.questions.question import Question
 from hovrik.core.read.group import Counted
 from hovrik.core.words import render
@@ -119,3 +121,41 @@ def test_what_a_picture_takes_of_a_link():
     assert "uncompressed" in render(display_path._link(Rig("r", "R"), panel))
     with pytest.raises(PlanError, match="No external display"):
         display_path.design(Ask(Question("display-path"), Rig("r", "R"), {}))
+
+
+def emptied(rng, clamps, gauge=0.01, minutes=100.0):
+    """A discharge whose power steps down at charges, with noise and a slow wander."""
+    n = int(minutes * 6)
+    charge = np.linspace(1.0, 0.05, n)
+    watts = np.full(n, 15.0)
+    for at, share in clamps:
+        watts[charge < at] *= share
+    wander = np.cumsum(0.003 * rng.standard_normal(n))
+    watts = watts * (1.0 + 0.01 * rng.standard_normal(n) + 0.01 * np.tanh(wander))
+    read = np.round(charge / gauge) * gauge
+    nothing = np.zeros(n)
+    return Discharge(read, 3.0 * watts, watts, watts + 6.0, nothing, nothing, gauge, n * 10.0)
+
+
+def test_clamps_are_found_where_they_are_and_nowhere_else():
+    """200 discharges with one or two clamps of 10 to 50 %, and 200 without: located within a gauge's step and 1 %."""
+    rng, found, right, false = np.random.default_rng(6), 0, 0, 0
+    for _ in range(200):
+        gauge = float(rng.choice([0.01, 0.02, 0.05]))
+        clamps = [(float(rng.uniform(0.2, 0.8)), float(rng.uniform(0.5, 0.9)))]
+        if rng.random() < 0.5:
+            clamps.append((clamps[0][0] - float(rng.uniform(0.1, 0.15)), float(rng.uniform(0.5, 0.9))))
+        steps = steps_of(emptied(rng, clamps, gauge))
+        found += len(steps) == len(clamps)
+        near = [min(abs((one.low + one.high) / 2 - at) for at, _ in clamps) for one in steps]
+        right += all(off <= gauge + 0.01 for off in near)
+        false += bool(steps_of(emptied(rng, [], gauge)))
+    assert found >= 190 and right >= 190 and false <= 4
+
+
+def test_measured_hours_of_a_whole_charge():
+    said = runtime_true.measured(7200.0, 0.9, 0.95, 0.01)
+    assert said.value == pytest.approx(2.0 * 0.95 / 0.9) and said.low < said.value < said.high
+    assert said.high / said.low < 1.05 < (lambda o: o.high / o.low)(runtime_true.measured(3600.0, 0.3, 0.95, 0.05))
+    assert Discharge.from_dict(emptied(np.random.default_rng(1), []).as_dict()).used == pytest.approx(0.95)
+    assert steps_of(discharge_of(Trace(np.empty(0, np.int64)))) == []

@@ -101,7 +101,7 @@ class OnePass:
         going = not self._is_left and self._soak(began)
         start = machine.now_ns()
         going = going and self._spend(planned.pass_s, Phase.MEASURE)
-        end, over = machine.now_ns(), machine.scene_over()
+        end, over = machine.now_ns(), machine.scene_over() and not planned.empties
         if not going:
             return self._cut_short(start, end) if self.watch.tripped else None
         read = self._read_back()
@@ -122,7 +122,9 @@ class OnePass:
             "charge_start_share": Condition(charge_start, Provenance.READ, began),
             "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
             "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
-            "planned_s": self._length(start, end) if over else Condition(planned.pass_s, Provenance.READ, start),
+            "planned_s": self._length(start, end)
+            if over
+            else Condition(self._wanted_s(start, end), Provenance.READ, start),
             "round": Condition(planned.round, Provenance.READ, start),
             **({PINNED: Condition(planned.pin_w, Provenance.READ, start)} if pin else {}),
         }
@@ -203,6 +205,10 @@ class OnePass:
         noted = scene.length_s if scene is not None else None
         return Condition(noted or (end - start) / 1e9, Provenance.ASKED, end)
 
+    def _wanted_s(self, start: int, end: int) -> float:
+        """How long it was to last; one that empties the battery lasts as long as that takes."""
+        return (end - start) / 1e9 if self.planned.empties else self.planned.pass_s
+
     def lost(self, reason: str) -> PassRecord:
         """A pass whose machine went away: nothing of it is there, but that it was tried."""
         return self._record(self.machine.now_ns(), outcome=End.ABORTED, reason=reason)
@@ -234,8 +240,13 @@ class OnePass:
                 look(self.machine, self.watch, sample)
             self._say(phase, left, seconds, sample)
 
-        over = self.machine.scene_over if phase is Phase.MEASURE else None
+        over = self._is_over if phase is Phase.MEASURE else None
         return spend(self.machine, seconds, self.control, hear, self.watch if keep else None, over)
+
+    def _is_over(self) -> bool:
+        """Whether the scene has come to its end, or a pass that empties the battery to the reserve."""
+        charge = self.machine.charge() if self.planned.empties else None
+        return self.machine.scene_over() or (charge is not None and charge <= self.job.rig.reserve + EMPTY)
 
     def _charge_enough(self) -> bool:
         """Recharge where the pass would leave the valid charge window; False when stopped."""
@@ -244,7 +255,8 @@ class OnePass:
         if charge is None or full is None:
             return True
         low, high = charge_window(rig)
-        if charge - expected_wh(self.planned, self.job.overhead) / full >= low or charge >= high - 0.011:
+        left = charge - expected_wh(self.planned, self.job.overhead) / full
+        if (left >= low and not self.planned.empties) or charge >= high - 0.011:
             return True
         self._say(Phase.RECHARGE)
         if machine.needs_person(recharge(rig)):
@@ -283,6 +295,7 @@ class OnePass:
         )  # fmt: skip
 
 
+EMPTY = 0.005  # of charge over the reserve, at which a pass that empties the battery ends
 _ASKED = (RESTART, RELAUNCH, SOURCE, RECHARGE)
 
 

@@ -15,7 +15,7 @@ from ..core.facts.known_knobs import known
 from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
-from ..core.passes.guards import Watch
+from ..core.passes.guards import CHARGE, Watch
 from ..core.passes.record import End, PassRecord
 from ..core.passes.verdict import judge
 from ..core.plan.steps import PlannedPass
@@ -145,7 +145,8 @@ class _Run:
         """
         wanted = self.job.asked.get("source")
         source = Source(str(wanted.value)) if wanted is not None and wanted.value else None
-        watch, control, counted = Watch(self.job.guards, source, self.room_c), self.control, 0
+        guards = [one for one in self.job.guards if one.name != CHARGE or not planned.empties]
+        watch, control, counted = Watch(guards, source, self.room_c), self.control, 0
         for _ in range(MOST_TRIES):
             self.sink.at(planned)
             control.skipped.clear()

@@ -48,6 +48,29 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "claim.passes": "{passes:pass|passes} of both, all else equal",
     "claim.unread": "The passes do not tell {figure}: the claim cannot be judged by them.",
     "claim.none": "{why}",
+    "charge.none": "No pass has gone through a whole charge yet.",
+    "charge.same": "From {top:share} to {bottom:share} of charge nothing changes by more than 8 % of the power.",
+    "charge.clamps":
+        "With less charge the firmware gives less: {clamps:semicolons}. Measure between {top:share} and "
+        "{window:share}.",
+    "charge.clamp": "between {high:share} and {low:share} from {before} to {after}{frames}",
+    "charge.frames": ", the rate by {by:signed}",
+    "charge.frames-same": ", the rate as before",
+    "charge.band":
+        "from {top:share} to {bottom:share}: {fps}, {draw} drawn, {stutters:span} stutters a minute",
+    "charge.band-frames": "from {top:share} to {bottom:share}: {fps}, {stutters:span} stutters a minute",
+    "charge.collapses": "from {top:share} to {bottom:share} {collapses:span} collapses of the GPU clock a minute",
+    "missing.discharge": "one pass from a full charge to the reserve",
+    "runtime.none": "No whole charge was played yet.",
+    "runtime.measured": "A whole charge lasts {took:hours_span}; what its passes predict is not known.",
+    "runtime.true": "The prediction is true: {took:hours_span} were measured, {told:hours_span} predicted.",
+    "runtime.off":
+        "The prediction is off by {off:signed}: {took:hours_span} were measured, {told:hours_span} predicted.",
+    "runtime.used": "{used:share} of a charge was used in {hours:hours}",
+    "runtime.above":
+        "that is told from the charge above {clamp:share}: under it the firmware gives less, so that a charge lasts "
+        "longer and plays less",
+    "missing.runtime": "ordinary passes at this setup, which predict its hours",
     "missing.claim": "about {pairs:more pair|more pairs} of passes",
 }
 # fmt: on

@@ -27,13 +27,15 @@ from ..core.kinds.table import KINDS
 from ..core.message import Message, Value, say
 from ..core.model import known_rig
 from ..core.model.battery import used_of
-from ..core.passes import energy, figures, heat
+from ..core.passes import discharge, energy, figures, heat
+from ..core.passes.discharge import Discharge, discharge_of
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
-from ..core.passes.purpose import FLIP, HEAT, purpose
+from ..core.passes.purpose import DISCHARGE, FLIP, HEAT, purpose
 from ..core.passes.record import End, Origin, PassRecord
 from ..core.passes.sections import section_figures
+from ..core.passes.trace import Trace
 from ..core.passes.verdict import Verdict
 from ..core.plan.design import Design
 from ..core.plan.designs import design_from
@@ -215,12 +217,22 @@ def evaluate(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
+    if kind is not None and kind.of_charge:
+        emptied = [v.record for v in views if v.record.purpose == DISCHARGE and v.record.outcome is End.DONE
+                   and not v.deleted]  # fmt: skip
+        read = memory.derived("by-charge", discharge.VERSION, emptied, Discharge.from_dict, _by_charge,
+                              Discharge.as_dict, progress)  # fmt: skip
+        seen = replace(seen, discharges=[read[one.id] for one in emptied], discharged=[one.setup for one in emptied])
     answer = _answered(kind, seen, progress)
     found = findings_of(_whole(places, responses, views, question, context, rig, named(knobs)))
     return Evaluation(
         question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()), found,
     )  # fmt: skip
+
+
+def _by_charge(record: PassRecord) -> Discharge:
+    return discharge_of(record.trace if record.trace is not None else Trace(np.empty(0, np.int64)))
 
 
 def _whole(

@@ -26,7 +26,7 @@ SEARCH, LADDER = "search", "ladder"  # how the lowest watts are found: parts["ho
 OF_CHOSEN_LIMITS = frozenset({LOWEST_WATTS, "first-look", "watts-buy", "which-os", "stays-cool", "use-lasts", BEST.id})
 OF_A_RECIPE = frozenset({
     "now", "knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps", "display-path", "use-lasts",
-    "rest-draw", "claim",
+    "rest-draw", "claim", "over-charge", "runtime-true",
 })  # fmt: skip
 COMPARED_LIMITS = 3
 

@@ -44,7 +44,7 @@ FLOORS: Mapping[str, str] = {
     "low": LOW, "mean": MEAN, "share": SLOW_SHARE, "score": SCORE, "time": TIME, "low_0_1pct": LOW_TENTH,
 }  # fmt: skip
 UNCAPPED = frozenset({"lowest-watts", "first-look", "watts-buy"})  # they sweep without a cap where none is named
-IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim"})
+IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim", "runtime-true"})
 HEAT_S, PASS_S = 900.0, 60.0
 
 
@@ -166,7 +166,7 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
     if kind.id in IN_PLAY:
         raise PlanError(f"A question of the kind {kind.id} is asked while somebody plays: ask it in the window.")
     if kind.id in IN_WINDOW:
-        raise PlanError(f"A question of the kind {kind.id} is typed in its parts: ask it in the window.")
+        raise PlanError(f"A question of the kind {kind.id} is asked in the window.")
     title = _named(found.titles, request.title, "title")
     scene = _named(title.scenes, request.scene, "scene")
     knobs = named(settable(machine, found.rig, title))

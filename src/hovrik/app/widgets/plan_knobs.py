@@ -34,6 +34,7 @@ from .fields import Card, Choice, NumberField, add_rows
 
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
+NO_LENGTH = frozenset({"flip", "over-charge", "runtime-true"})  # their passes last as long as they have to
 OF_A_KNOB = frozenset({"knob", "flip"})
 OF_LEVELS = frozenset({"options-cost", "rest-draw", BEST.id})  # several knobs, each with the levels that it may have
 
@@ -251,7 +252,7 @@ class PlanKnobs(Card):
             self.profile: kind in OF_A_RECIPE and len(self._profiles) > 0,
             self.from_w: kind != "now" and not set(recipe) & set(LIMITS), self._cap: CAP not in recipe,
             self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
-            self.pass_s: kind != "flip", self.soak_s: kind != "flip", self.cool_s: kind != "flip",
+            self.pass_s: kind not in NO_LENGTH, self.soak_s: kind != "flip", self.cool_s: kind not in NO_LENGTH,
             self.until_settled: kind != "flip",
             self.repeats: is_repeated, self.finer: is_repeated,
             self.has_heat: kind == LOWEST_WATTS, self.has_references: kind not in ("now", "flip"),

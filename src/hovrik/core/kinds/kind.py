@@ -15,6 +15,7 @@ from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..facts.title import Title
+from ..passes.discharge import Discharge
 from ..plan.design import Design
 from ..plan.grid import LadderDesign
 from ..plan.rounds import Cell
@@ -144,7 +145,8 @@ def _ordered(levels: Sequence[Level]) -> tuple[Level, ...]:
 @dataclass(frozen=True)
 class Seen:
     """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps;
-    design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement."""
+    design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement;
+    discharges : passes over a whole charge, oldest first, and the setups they were made at."""
 
     responses: Sequence[Response]
     counted: Sequence[Counted]
@@ -154,6 +156,8 @@ class Seen:
     knobs: Mapping[str, Knob] = field(default_factory=dict)
     design: Design | None = None
     failed: Sequence[Setup] = ()
+    discharges: Sequence[Discharge] = ()
+    discharged: Sequence[Setup] = ()
 
 
 @dataclass(frozen=True)
@@ -161,7 +165,7 @@ class Kind:
     """One kind. verb : under which it is offered; words : how it is asked for in the question's sentence;
     over : the factor that its passes lie along where none is named;
     asks_floor : whether a floor is part of it; of_plan : whether its answer goes by the candidates of the plan that was
-    run last."""
+    run last; of_charge : by passes over a whole charge."""
 
     id: str
     verb: str
@@ -171,3 +175,4 @@ class Kind:
     answer: Callable[[Seen], Answer]
     asks_floor: bool = True
     of_plan: bool = False
+    of_charge: bool = False

@@ -17,7 +17,9 @@ from . import (
     lowest_watts,
     now,
     options_cost,
+    over_charge,
     rest_draw,
+    runtime_true,
     stays_cool,
     title_setup,
     use_lasts,
@@ -46,6 +48,8 @@ KINDS: Mapping[str, Kind] = {
         use_lasts.KIND,
         rest_draw.KIND,
         claim.KIND,
+        over_charge.KIND,
+        runtime_true.KIND,
     )
 }
 

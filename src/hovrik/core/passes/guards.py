@@ -19,6 +19,8 @@ from .trace import Channel
 
 BLIND_S = 60.0  # how long a tripped guard waits for a reading that does not come before the pass is tried again
 
+CHARGE = "charge"  # name of the guard that keeps passes in the window in which they count
+
 
 @dataclass(frozen=True)
 class Look:
@@ -179,7 +181,7 @@ def guards_of(rig: Rig, at: GuardThresholds | None = None) -> tuple[Guard, ...]:
     low = 100.0 * rig.valid_charge[0]
     back = low + 100.0 * at.charge_over
     found.append(
-        Guard("charge", "charge_percent", low - 100.0 * at.charge_under, back, at.charge_hold_s, at.charge_clear_s,
+        Guard(CHARGE, "charge_percent", low - 100.0 * at.charge_under, back, at.charge_hold_s, at.charge_clear_s,
               "The battery is at {value:.0f} %.", f"Charge it above {back:.0f} %; do not charge unattended.",
               below=True)
     )  # fmt: skip

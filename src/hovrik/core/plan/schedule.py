@@ -77,6 +77,14 @@ def total(
         wh += need
         if full is None:
             continue
+        if planned.empties:
+            if charge < high - MARGIN:
+                recharge_min += 60.0 * (high - charge) * full / (rig.recharge_w or 30.0)
+                recharges += 1
+                recharged.append(planned.index)
+            charge = min(rig.reserve, high)
+            line.append(charge)
+            continue
         if charge - need / full < low:
             if need / full > high - low:
                 too_long.append(planned.index)

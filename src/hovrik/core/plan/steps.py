@@ -8,6 +8,7 @@ from typing import Any
 
 from ..errors import PlanError
 from ..facts.setup import Setup
+from ..passes.purpose import DISCHARGE
 
 # kinds; a newer version may have others, which are kept and never run as another
 RESTART, RELAUNCH, SOURCE, RECHARGE = "restart", "relaunch", "source", "recharge"
@@ -133,6 +134,11 @@ class PlannedPass:
     def pin_w(self) -> float:
         """Measured package watts that its limits are adjusted to, 0 for none."""
         return next((step.watts for step in self.steps if step.kind == PIN), 0.0)
+
+    @property
+    def empties(self) -> bool:
+        """Whether it goes from a full charge to the reserve, whatever the window in which others count."""
+        return self.purpose == DISCHARGE
 
     @property
     def pinned(self) -> bool:

@@ -17,6 +17,7 @@ from ..message import Message, Value, say
 from ..passes.frames import stutter_list
 from ..passes.trace import Channel, Trace
 from ..stats.changes import change_points, noise_of
+from ..stats.counts import a_minute
 from ..stats.estimate import t_quantile
 
 Array = NDArray[np.float64]
@@ -242,17 +243,9 @@ def _bands(trace: Trace, rates: Array) -> tuple[Band, ...]:
         inside = (level <= top) & ((level > bottom) | (bottom == 0.0) & (level >= 0.0))
         minutes = float(inside.sum()) / 60.0
         if minutes >= 1.0:
-            of_clock = _a_minute(int(collapses[inside].sum()), minutes) if collapses is not None else None
-            found.append(Band(top, bottom, minutes, _a_minute(int(events[inside].sum()), minutes), of_clock))
+            of_clock = a_minute(int(collapses[inside].sum()), minutes) if collapses is not None else None
+            found.append(Band(top, bottom, minutes, a_minute(int(events[inside].sum()), minutes), of_clock))
     return tuple(found)
-
-
-def _a_minute(count: int, minutes: float) -> tuple[float, float, float]:
-    """A rate with its exact 95 % interval (Garwood 1936)."""
-    from scipy.special import gammaincinv
-
-    low = float(gammaincinv(count, 0.025)) if count else 0.0
-    return count / minutes, low / minutes, float(gammaincinv(count + 1, 0.975)) / minutes
 
 
 def _memory(trace: Trace, pool_mb: float | None) -> float | None:
