@@ -10,6 +10,7 @@ def v(number, unit="", low=None, high=None):
 
 W, T = v(17.2, "W", 16.1, 18.4), v(0.5, "W", 0.5, 0.5)
 C, K = Value(95, "C", digits=0), Value(23, "C", digits=0)
+M = Value(48, "min", digits=0)
 H = v(2.2, "h", 2.15, 2.25)
 CLAMPS = ({"low": v(0.49), "high": v(0.51), "before": Value(15.0, "W", digits=1), "after": Value(10.5, "W", digits=1),
            "frames": say("charge.frames", by=Value(-22, "%", digits=0))},
@@ -82,6 +83,18 @@ CASES = {
                             "stutters": v(0.0, "", 0.0, 0.4)}),
     "charge.collapses": ({"top": 0.4, "bottom": 0.2, "collapses": v(1.2, "", 0.8, 1.8)},
                          {"top": 0.2, "bottom": 0.0, "collapses": v(0.1, "", 0.0, 0.4)}),
+    "triage.gain": ({"gain": M, "setup": "27 W, cap 40, boost off", "now": "27 W, no cap, boost on"},
+                    {"gain": Value(10, "min", digits=0), "setup": "4 W", "now": "5 W"}),
+    "triage.little": ({"gain": Value(3, "min", digits=0), "setup": "18 W, cap 40", "now": "27 W, no cap"},
+                      {"gain": Value(0, "min", digits=0), "setup": "5 W", "now": "5 W"}),
+    "triage.watts": ({"setup": "18 W, cap 40", "less": Value(22, "%", digits=0)},
+                     {"setup": "5 W", "less": Value(0, "%", digits=0)}),
+    "triage.none": ({"setup": "27 W, no cap"}, {"setup": "5 W"}),
+    "triage.way": ({"setup": "18 W, cap 40", "gain": M, "sure": 0.9}, {"setup": "5 W", "gain": M, "sure": 0.0}),
+    "triage.way-free": ({"setup": "18 W, cap 40", "gain": M}, {"setup": "5 W", "gain": Value(-3, "min", digits=0)}),
+    "triage.way-watts": ({"setup": "18 W", "watts": v(20.0, "W"), "sure": 0.9},
+                         {"setup": "5 W", "watts": T, "sure": 0.0}),
+    "triage.way-plain": ({"setup": "18 W", "watts": v(20.0, "W")}, {"setup": "5 W", "watts": T}),
     "runtime.measured": ({"took": H}, {"took": v(0.3, "h", 0.2, 0.4)}),
     "runtime.true": ({"took": H, "told": H}, {"took": v(0.3, "h", 0.2, 0.4), "told": H}),
     "runtime.off": ({"took": H, "told": v(3.0, "h", 2.9, 3.1), "off": Value(36, "%", digits=0)},

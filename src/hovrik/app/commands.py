@@ -24,6 +24,7 @@ from ..core.facts.title import Title
 from ..core.finding import Finding
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
+from ..core.plan.campaign import Campaign
 from ..core.plan.edited import Order
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
@@ -190,6 +191,13 @@ def set_evening(session: Session, evening: Evening, what: str = "") -> None:
     name = f"evening {what}" if what else ""
     session.undo_stack.push(
         SetValue(session, "change the evening", lambda: session.evening, session.set_evening, evening, name)
+    )
+
+
+def set_campaign(session: Session, campaign: Campaign) -> None:
+    """Make another campaign, or open its failed cells again."""
+    session.undo_stack.push(
+        SetValue(session, "make a campaign", lambda: session.campaign, session.set_campaign, campaign)
     )
 
 

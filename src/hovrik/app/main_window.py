@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
@@ -22,6 +22,7 @@ from ..service import run as sweep
 from ..service.gather import surprising_setups, void_setups
 from ..service.machines import open_machine
 from ..store.notebook import Notebook
+from .campaign_run import CampaignRun
 from .commands import answer
 from .desktop import Desktop
 from .evaluate_worker import EvaluateWorker
@@ -36,6 +37,9 @@ from .stages.base import EMPTY, Stage
 from .stages.bench import BenchStage
 from .widgets.fields import commit_edit
 from .worker import Worker
+
+if TYPE_CHECKING:
+    from .stages.plan import PlanStage
 
 _Dialog = TypeVar("_Dialog", bound=QDialog)
 SOON_MS = 20  # after an edit figures are asked for, so that an edit is over before threads compute
@@ -53,6 +57,7 @@ class MainWindow(QMainWindow):
         self.evaluator = EvaluateWorker(session.notebook.sibling)
         self.runner = RunWorker(session.notebook.sibling)
         self.guide = Guide()
+        self.campaign = CampaignRun(session, self.runner, self._run)
         self._waiting_setups: Sequence[Setup] = ()
         self._doorbell: Doorbell | None = None
         self._is_background = self._leaves = False
@@ -173,6 +178,9 @@ class MainWindow(QMainWindow):
 
             plan = PlanStage(self.session)
             plan.start_asked.connect(self.start_sweep)
+            plan.campaign_asked.connect(self.start_campaign)
+            plan.cell_asked.connect(lambda: self.show_stage("Read"))
+            self.campaign.changed.connect(lambda: self._show_campaign(plan))
             return plan
         if name == "Read":
             from .stages.read import ReadStage
@@ -384,8 +392,17 @@ class MainWindow(QMainWindow):
         planned = sweep.load_plan(notebook, plan_id)
         self.bench.show_queue(planned.passes, planned.done_indices)
 
+    def _show_campaign(self, plan: PlanStage) -> None:
+        plan.campaign.is_on = self.campaign.is_on
+        self.session.campaign_changed.emit()
+
+    def start_campaign(self) -> None:
+        """Begin the campaign, or go on with it."""
+        self.campaign.start()
+
     def stop_sweep(self) -> None:
-        """End the run; a person is asked for nothing more."""
+        """End the run, and a campaign with it; a person is asked for nothing more."""
+        self.campaign.stop()
         if self.runner.is_running:
             self.guide.stop()
         self.runner.stop()

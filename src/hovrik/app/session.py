@@ -28,6 +28,7 @@ from ..core.passes.checks import Thresholds
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds
 from ..core.plan.ahead import Warming, warming_of
+from ..core.plan.campaign import Campaign
 from ..core.plan.design import Design
 from ..core.plan.edited import EditedDesign, Order
 from ..core.plan.grid import LadderDesign
@@ -37,7 +38,7 @@ from ..core.plan.steps import PlannedPass
 from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
 from ..core.words import plural
-from ..service import library, planning, tonight
+from ..service import campaigns, library, planning, tonight
 from ..service import run as sweep
 from ..service.gather import Evaluation, own_factor
 from ..service.remembered import remembered
@@ -79,6 +80,7 @@ class Session(QObject):
     incidents_changed = pyqtSignal()
     aside_changed = pyqtSignal()
     evening_changed = pyqtSignal()
+    campaign_changed = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, path: Path) -> None:
@@ -252,6 +254,16 @@ class Session(QObject):
         """Replace it. Raises StoreError."""
         tonight.keep(self.notebook, evening)
         self.evening_changed.emit()
+
+    @property
+    def campaign(self) -> Campaign:
+        """The campaign over titles and OS slots."""
+        return campaigns.kept(self.notebook)
+
+    def set_campaign(self, campaign: Campaign) -> None:
+        """Replace it. Raises StoreError."""
+        campaigns.keep(self.notebook, campaign)
+        self.campaign_changed.emit()
 
     def preflight(self) -> tuple[Item, ...]:
         """The list before measuring."""

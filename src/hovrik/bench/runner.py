@@ -23,7 +23,14 @@ from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Si
 from .one_pass import Launches, OnePass, look, spend
 from .pinning import Key
 from .protocol import Instruction, Machine, Need, Sample
-from .setting import PutBack, prepare, put_back, refuse_outside_range, refuse_what_cannot_be_put_back
+from .setting import (
+    PutBack,
+    prepare,
+    put_back,
+    refuse_outside_range,
+    refuse_what_cannot_be_put_back,
+    restart_into,
+)
 
 MOST_TRIES = 20
 
@@ -39,7 +46,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     refuse_outside_range(job, machine)
     if job.snapshot is not None:
         _put_back_first(machine, job, job.snapshot)
-    snapshot = job.snapshot or machine.snapshot()
+    snapshot, slot = job.snapshot or machine.snapshot(), machine.describe().slot
     if not machine.describe().by_hand:  # what a person set, the person puts back
         refuse_what_cannot_be_put_back(machine, job, snapshot, job.passes)
     sink.begin(snapshot)
@@ -54,6 +61,10 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
         reason = "" if going.done == going.total else "stopped" if stopped else going.left_words
     finally:
         with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
+            if (
+                machine.describe().slot != slot and not machine.describe().by_hand
+            ):  # what was read there is put back there
+                machine.needs_person(restart_into(job.rig, slot))
             back = put_back(machine, snapshot, job.rig_now())
             back = _put_back_by_hand(machine, going.hand, control, back)
         try:

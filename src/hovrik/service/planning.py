@@ -23,7 +23,9 @@ from ..core.plan.steps import PlannedPass, laid_out, passes_in
 from ..core.questions.question import LOWEST_WATTS, Question
 
 SEARCH, LADDER = "search", "ladder"  # how the lowest watts are found: parts["how"] of a question
-OF_CHOSEN_LIMITS = frozenset({LOWEST_WATTS, "first-look", "watts-buy", "which-os", "stays-cool", "use-lasts", BEST.id})
+OF_CHOSEN_LIMITS = frozenset(
+    {LOWEST_WATTS, "first-look", "watts-buy", "which-os", "stays-cool", "use-lasts", "triage", BEST.id}
+)
 OF_A_RECIPE = frozenset({
     "now", "knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps", "display-path", "use-lasts",
     "rest-draw", "claim", "over-charge", "runtime-true",

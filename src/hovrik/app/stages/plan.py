@@ -33,6 +33,7 @@ from ..file_names import ask_save
 from ..plots.schedule_plot import SchedulePlot, lane_words
 from ..session import Session
 from ..widgets.belief_page import BeliefPage
+from ..widgets.campaign_page import CampaignPage
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, label
 from ..widgets.plan_knobs import PlanKnobs
@@ -45,11 +46,13 @@ from .base import Stage
 class PlanStage(Stage):
     """Knobs and levels on the left; what the plan takes, its order and the predicted charge on the right.
 
-    Signals: start_asked.
+    Signals: start_asked; campaign_asked; cell_asked (a cell of it is to be read).
     """
 
     title = "Plan"
     start_asked = pyqtSignal()
+    campaign_asked = pyqtSignal()
+    cell_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -66,6 +69,10 @@ class PlanStage(Stage):
         self.pages.add("Order", self.editor)
         self.belief = BeliefPage(session)
         self.pages.add("Belief", self.belief)
+        self.campaign = CampaignPage(session)
+        self.campaign.start_asked.connect(self.campaign_asked)
+        self.campaign.asked.connect(self.cell_asked)
+        self.pages.add("Campaign", self.campaign)
         self.pages.beside("Schedule", self._takes(), share=1.6)
         self.start = button("Keep the plan and start it (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -80,6 +87,8 @@ class PlanStage(Stage):
         )  # fmt: skip
         self.follow(self._show_totals, session.machine_looked, session.evaluation_changed)  # its line predicts
         self.follow(self.belief.refresh, session.evaluation_changed)
+        self.follow(self.campaign.refresh, session.campaign_changed, session.library_changed, session.question_changed)
+        self.campaign.refresh()
         self.refresh()
 
     def _takes(self) -> QWidget:

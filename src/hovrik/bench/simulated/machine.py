@@ -234,11 +234,22 @@ class SimulatedMachine:
                     return False
                 self._close_title(90.0)
                 self._state["slot"] = instruction.slot or self._state["slot"]
+                self._as_the_slot_has_it()
                 self._granted |= {Where.RESTART, Where.SETUP_SCREEN, Where.RELAUNCH}
             case _:
                 return False
         self._write_state()
         return True
+
+    def _as_the_slot_has_it(self) -> None:
+        """What an OS slot allows at one level only stands at that after a restart into it, and as before in others."""
+        knobs, forced = dict(self._state["knobs"]), dict(self._state.get("forced") or {})
+        for knob in (one for one in self.describe().knobs if one.id in knobs and one.levels):
+            if knob.id in forced and not knob.refusal(forced[knob.id]):
+                knobs[knob.id] = forced.pop(knob.id)
+            elif knob.refusal(knobs[knob.id]):
+                forced[knob.id], knobs[knob.id] = knobs[knob.id], knob.levels[0]
+        self._state.update(knobs=knobs, forced=forced)
 
     def _close_title(self, seconds: float) -> None:
         self._state["running"], self._state["changed"] = None, False

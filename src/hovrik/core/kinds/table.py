@@ -22,6 +22,7 @@ from . import (
     runtime_true,
     stays_cool,
     title_setup,
+    triage,
     use_lasts,
     watts_buy,
     which_os,
@@ -50,6 +51,7 @@ KINDS: Mapping[str, Kind] = {
         claim.KIND,
         over_charge.KIND,
         runtime_true.KIND,
+        triage.KIND,
     )
 }
 
