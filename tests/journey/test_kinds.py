@@ -3,17 +3,23 @@
 from dataclasses import replace
 
 import pytest
-from helpers.build import machine
+from helpers.build import DEMO_QUESTION, machine
 from helpers.window import opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
+from hovrik.bench.job import Control
+from hovrik.core.errors import PlanError
+from hovrik.core.facts.knobs import knobs_of
 from hovrik.core.facts.setup import static
 from hovrik.core.kinds.table import KINDS
 from hovrik.core.plan.grid import LadderDesign
-from hovrik.service import profiles, sweeps
-from hovrik.service.planning import with_part
+from hovrik.service import library, profiles, sweeps
+from hovrik.service import run as sweep
+from hovrik.service.gather import evaluate
+from hovrik.service.machines import open_machine
+from hovrik.service.planning import design_of, of_kind, with_part
 from hovrik.store.notebook import Notebook
 
 SHORT = LadderDesign(9, 15, 1, 40.0, repeats=3, pass_s=30, soak_s=10, settle_s=2, cool_s=5, seed=2)
@@ -295,6 +301,54 @@ def test_a_whole_charge_is_played_and_the_prediction_is_true(window, qtbot):
     qtbot.waitUntil(lambda: window.session.evaluation.question.kind == "lowest-watts", timeout=20_000)
     qtbot.waitUntil(lambda: answer(window).option is not None, timeout=20_000)
     assert window.session.evaluation.context.counted == 36  # it enters no other figure
+
+
+def test_an_undervolt_is_walked_down_and_ends_at_zero(window, qtbot):
+    """On the stand-in: never over zero, soaked before it is stated, at zero afterwards, and kept in no profile."""
+    window.show_stage("Plan")
+    plan = window.stage("Plan")
+    ask(window, "knob")
+    assert not any("offset" in str(plan.knobs.knob.itemData(at)) for at in range(plan.knobs.knob.count()))
+    ask(window, "undervolt")
+    assert plan.knobs.caution.isVisible() and "never raised" in plan.knobs.caution.text()
+    assert run(window, qtbot) >= 8
+    qtbot.waitUntil(lambda: "stood 15 min" in answer(window).sentence, timeout=20_000)
+    notebook = window.session.notebook
+    offsets = [
+        (one.asked["cpu_offset_mv"], one.asked["gpu_offset_mv"]) for one in notebook.passes()
+        if "cpu_offset_mv" in one.asked
+    ]  # fmt: skip
+    assert all(-100 <= v <= 0 for pair in offsets for v in pair) and notebook.passes()[-1].purpose == "verify"
+    state = open_machine(window.session.address).snapshot().as_setup()
+    assert state["cpu_offset_mv"] == state["gpu_offset_mv"] == 0.0
+    assert answer(window).option is None  # nothing that could be kept as a profile
+    ask(window, "best")
+    assert "offset" not in plan.knobs.options.placeholderText()
+    with pytest.raises(PlanError, match="cannot set cpu_offset_mv"):
+        sweeps.prepared(open_machine(window.session.address), sweeps.Request("best", knobs={"cpu_offset_mv": "-10,0"}))
+
+
+def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(tmp_path):
+    """CPU margin of 25 mV, GPU of 85: nothing at or under a fault is tried again, each is an incident, and what is
+    kept lies above both margins."""
+    own = machine(tmp_path, undervolt_margin_mv=25.0)
+    with Notebook(tmp_path / "n.hovrik") as notebook:
+        library.register(notebook, own.describe())
+        question = of_kind(DEMO_QUESTION, "undervolt")
+        rig = sweep.rig_of(notebook, question.rig)
+        design = design_of(question, rig, knobs_of(rig, rig.slots[0], None), SHORT)
+        plan_id = sweep.keep_design(notebook, question, design, 22.0)
+        sweep.run_plan(notebook, plan_id, own, {"kind": "x"}, Control(), lambda event: None)
+        made = [(one.asked["cpu_offset_mv"], one.asked["gpu_offset_mv"]) for one in notebook.passes()]
+        faults = [(one.setup["cpu_offset_mv"], one.setup["gpu_offset_mv"]) for one in notebook.incidents()]
+        found = evaluate(notebook, question).answer
+    assert faults and found.sentence.startswith("CPU ")
+    for fault in faults:
+        first = made.index(fault)
+        assert not any(cpu <= fault[0] and gpu <= fault[1] for cpu, gpu in made[first + 1 :])
+    cpu_kept = float(found.sentence.split()[1]) if found.sentence.startswith("CPU ") else 0.0
+    assert cpu_kept > -25.0 and any("a fault at" in one for one in found.reasons)
+    assert own.snapshot().as_setup()["cpu_offset_mv"] == 0.0
 
 
 def test_another_question_is_read_along_what_it_is_about(window, qtbot):

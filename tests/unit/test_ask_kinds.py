@@ -5,8 +5,10 @@ import math
 import numpy as np
 import pytest
 from cooling import case  # benchmarks are on the path
+from undervolts import walked
 
 from hovrik.core.errors import PlanError
+from hovrik.core.facts.allowed import refusals
 from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.rig import Panel, Rig
 from hovrik.core.facts.setup import Setup, static
@@ -159,3 +161,23 @@ def test_measured_hours_of_a_whole_charge():
     assert said.high / said.low < 1.05 < (lambda o: o.high / o.low)(runtime_true.measured(3600.0, 0.3, 0.95, 0.05))
     assert Discharge.from_dict(emptied(np.random.default_rng(1), []).as_dict()).used == pytest.approx(0.95)
     assert steps_of(discharge_of(Trace(np.empty(0, np.int64)))) == []
+
+
+def test_an_undervolt_never_lies_past_a_hidden_margin():
+    """A fast case of benchmarks/undervolts.py: three laws of faults, none of the rules broken, most gain something."""
+    rows = [walked(seed) for seed in range(60)]
+    assert all(v + m > 0 for chip, kept, *_ in rows for v, m in zip(kept, chip.margins))
+    assert sum(row[4] for row in rows) == 0 and sum(any(row[1]) for row in rows) >= 48
+    assert all(low >= -20.0 for _, kept, *_ in [walked(7, -20.0)] for low in kept)
+
+
+@pytest.mark.parametrize(
+    ("value", "words"),
+    [(5.0, "never set"), (-101.0, "outside what the maker allows"), ("plenty", "not a number"), (True, "not a number"),
+     (math.nan, "not a number"), (-50.0, ""), (0.0, "")],
+)  # fmt: skip
+def test_an_offset_over_zero_or_past_the_maker_is_refused(value, words):
+    rig = Rig("r", "R", cpu_offset_low_mv=-100.0)
+    found = refusals(Setup({"cpu_offset_mv": value}), rig)
+    assert (words in found[0]) if words else not found
+    assert refusals(Setup({"cpu_offset_mv": -5.0}), Rig("r", "R")) and not refusals(Setup({"gpu_offset_mv": 0.0}), rig)

@@ -69,6 +69,15 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "triage.way-free": "{setup}: {gain} on a charge",
     "triage.way-watts": "{setup}: {watts}, {sure:chance} that it holds",
     "triage.way-plain": "{setup}: {watts}",
+    "volt.gain":
+        "{offsets} stood {minutes} under load and plays {gain:span_unit} more at the same limit. Set it by hand, if at "
+        "all.",
+    "volt.stands": "{offsets} stood {minutes} under load. Set it by hand, if at all.",
+    "volt.walking": "Nothing has stood its soak yet: {why}.",
+    "volt.nothing": "No offset of this machine stood its soak.",
+    "volt.none": "No walk has begun yet.",
+    "volt.fault": "a fault at {offsets}",
+    "missing.volt": "the rest of the walk, the soak at its end among it",
     "runtime.none": "No whole charge was played yet.",
     "runtime.measured": "A whole charge lasts {took:hours_span}; what its passes predict is not known.",
     "runtime.true": "The prediction is true: {took:hours_span} were measured, {told:hours_span} predicted.",

@@ -23,6 +23,7 @@ from ..core.facts.known_knobs import known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot, describe
 from ..core.facts.title import Title
+from ..core.kinds.undervolt import is_voltage
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.sound import WRONG, setup_from
@@ -276,6 +277,8 @@ def _allowed(notebook: Notebook, body: Mapping[str, Any]) -> tuple[Rig, Title | 
     wrong = problems_of(body)
     if wrong:
         raise InputError(f"This profile is not sound: {'; '.join(wrong[:3])}.")
+    if any(is_voltage(key) for key in body["setup"]):
+        raise InputError("This profile moves a voltage, which nothing here sets from a file: set it by hand.")
     rig = rig_of(notebook, str(body["rig"]))
     if all(slot.key != body["slot"] for slot in rig.slots):
         raise PlanError(f"{rig.name} has no OS slot {body['slot']!r} any more.")

@@ -24,6 +24,7 @@ from ..core.finding import Finding, State
 from ..core.kinds.best import KIND as BEST
 from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import KINDS
+from ..core.kinds.undervolt import is_voltage
 from ..core.message import Message, Value, say
 from ..core.model import known_rig
 from ..core.model.battery import used_of
@@ -40,6 +41,7 @@ from ..core.passes.verdict import Verdict
 from ..core.plan.design import Design
 from ..core.plan.designs import design_from
 from ..core.plan.search import SLOT, SearchDesign
+from ..core.plan.undervolt import UndervoltDesign
 from ..core.questions.question import Question
 from ..core.read import response
 from ..core.read.answer import Answer, Context, build, hours_of
@@ -158,10 +160,20 @@ def failed_setups(views: Sequence[PassView], design: Design | None = None) -> li
         return setup.with_(**{SLOT: view.point.place.slot.rpartition("/")[2]}) if in_slots else setup
 
     counts = {own(view) for view in views if view.verdict.counts}
-    found = [own(view) for view in views if view.record.outcome is End.FAILED]
+    found = [own(view) for view in views if view.record.outcome is End.FAILED or by_voltage(view.record, view.verdict)]
     void = Counter(own(view) for view in views if not view.verdict.counts)
     found += [setup for setup, times in void.items() if times >= MOST_VOID and setup not in counts]
     return list(dict.fromkeys(found))
+
+
+ENDED = frozenset({"title-ended", "empty-pass"})  # between the marks, or before them
+
+
+def by_voltage(record: PassRecord, verdict: Verdict) -> bool:
+    """Whether a pass ended before its time at a lowered voltage: that is a fault of it, whatever else it may be."""
+    lowered = any(is_voltage(key) and value for key, value in record.asked.items())
+    ended = record.outcome is End.FAILED or any(one.id in ENDED for one in verdict.findings)
+    return lowered and ended
 
 
 def slots_of(question: Question) -> tuple[str, ...]:
@@ -283,8 +295,9 @@ def _last_design(
             design = steered(notebook, question, design_from(notebook.plan(plan_id)))
         except (HovrikError, *WRONG):  # of a newer version, or spoiled: its passes are read without it
             continue
-        if isinstance(design, SearchDesign):
-            design = replace(design, known=known_titles.kept(notebook, plan_id) or ())
+        if isinstance(design, SearchDesign | UndervoltDesign):
+            if isinstance(design, SearchDesign):
+                design = replace(design, known=known_titles.kept(notebook, plan_id) or ())
             failed = failed_setups([view for view in views if view.record.plan_id == plan_id], design)
             return design, [*failed, *(one.setup for one in incidents)]
     return None, []

@@ -17,6 +17,8 @@ from ..core.kinds.best import KIND as BEST
 from ..core.kinds.best import USUAL
 from ..core.kinds.kind import Ask
 from ..core.kinds.table import KINDS
+from ..core.kinds.undervolt import KIND as UNDERVOLT
+from ..core.kinds.undervolt import is_voltage
 from ..core.plan.design import Design, Told
 from ..core.plan.grid import LadderDesign
 from ..core.plan.steps import PlannedPass, laid_out, passes_in
@@ -51,6 +53,8 @@ def design_of(
     if is_ladder(question):
         return ladder
     own, parts = named([knob for knob in knobs if not knob.by_hand]), question.parts
+    if question.kind != UNDERVOLT.id:  # what moves a voltage is asked about by itself, and set by nothing else
+        own = {key: knob for key, knob in own.items() if not is_voltage(key)}
     varied: dict[str, tuple[Level, ...]] = {
         str(key): tuple(levels) for key, levels in dict(parts.get("levels") or {}).items()
     }  # fmt: skip
@@ -97,6 +101,7 @@ def _recipe(question: Question, knobs: Mapping[str, Knob]) -> Setup:
 
 def recipe_of(text: str, knobs: Mapping[str, Knob]) -> Setup:
     """A recipe as typed, "limit_w=12; boost=off": limit_w stands for all three limits. Raises InputError."""
+    knobs = {key: knob for key, knob in knobs.items() if not is_voltage(key)}
     found: dict[str, Level] = {}
     for part in filter(None, (piece.strip() for piece in text.replace(",", ";").split(";"))):
         key, equals, value = (piece.strip() for piece in part.partition("="))

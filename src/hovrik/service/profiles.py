@@ -17,6 +17,7 @@ from ..core.facts.setup import Setup
 from ..core.keep.staleness import changes, verdict
 from ..core.keep.verified import LEAST_S, LONG_S
 from ..core.keep.verified import verdict as verdict_of_long_run
+from ..core.kinds.undervolt import is_voltage
 from ..core.message import Message
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question, lowest_watts
@@ -41,6 +42,8 @@ def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any
     answer: Answer = evaluation.answer
     if answer.option is None:
         raise InputError("There is no answer to keep yet. " + answer.sentence)
+    if any(is_voltage(key) and value for key, value in answer.option.setup.items()):
+        raise InputError("A voltage offset goes into no profile: set it by hand, and only what stood its long soak.")
     question = evaluation.question
     passes = [
         id_ for one in evaluation.responses for group in one.groups for id_ in group.passes

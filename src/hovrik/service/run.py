@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -15,6 +16,7 @@ from ..bench.setting import PutBack
 from ..core.errors import HovrikError, PlanError, StoreError
 from ..core.facts.allowed import refusals
 from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, number, to_plain
+from ..core.facts.incident import Incident, IncidentKind
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
 from ..core.facts.title import Title
@@ -33,7 +35,7 @@ from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook, PassQuery
 from ..store.sound import WRONG
 from . import known_titles
-from .gather import evaluate, failed_setups, incidents_of, slots_of
+from .gather import by_voltage, evaluate, failed_setups, incidents_of, slots_of
 from .judging import keep_judged
 from .machines import Address, open_machine
 from .memory import Memory
@@ -252,7 +254,12 @@ class _NotebookSink:
         self._notebook.run_at(self._run_id, planned.index, [step.id for step in planned.steps])
 
     def keep(self, record: PassRecord) -> bool:
-        return keep_judged(self._notebook, record, self._rig).counts
+        verdict = keep_judged(self._notebook, record, self._rig)
+        if by_voltage(record, verdict):
+            words = "It ended before its time at a lowered voltage."
+            made = Incident(str(uuid.uuid4()), IncidentKind.CRASH, record.context, record.asked, "undervolt", words)
+            self._notebook.note_incident(made)
+        return verdict.counts
 
     def restored(self) -> None:
         self._notebook.end_run(self._run_id)

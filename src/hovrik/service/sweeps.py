@@ -25,6 +25,7 @@ from ..core.kinds import title_setup
 from ..core.kinds.best import KIND as BEST
 from ..core.kinds.kind import Ask, Kind
 from ..core.kinds.table import kind_of
+from ..core.kinds.undervolt import is_voltage
 from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import Totals, total
@@ -44,7 +45,7 @@ FLOORS: Mapping[str, str] = {
     "low": LOW, "mean": MEAN, "share": SLOW_SHARE, "score": SCORE, "time": TIME, "low_0_1pct": LOW_TENTH,
 }  # fmt: skip
 UNCAPPED = frozenset({"lowest-watts", "first-look", "watts-buy"})  # they sweep without a cap where none is named
-IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim", "runtime-true", "triage"})
+IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim", "runtime-true", "triage", "undervolt"})
 HEAT_S, PASS_S = 900.0, 60.0
 
 
@@ -169,7 +170,7 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
         raise PlanError(f"A question of the kind {kind.id} is asked in the window.")
     title = _named(found.titles, request.title, "title")
     scene = _named(title.scenes, request.scene, "scene")
-    knobs = named(settable(machine, found.rig, title))
+    knobs = {key: knob for key, knob in named(settable(machine, found.rig, title)).items() if not is_voltage(key)}
     typed = {key: levels_of(text, knobs.get(LIMITS[0] if key == LIMIT else key)) for key, text in request.knobs.items()}
     fixed = {key: levels[0] for key, levels in typed.items() if len(levels) == 1 and key != request.over}
     varied = {key: levels for key, levels in typed.items() if key not in fixed}

@@ -8,10 +8,11 @@ from PyQt6.QtWidgets import QCheckBox, QFormLayout, QHBoxLayout, QLabel, QLineEd
 from ...core import degrees
 from ...core.errors import HovrikError, InputError
 from ...core.facts.factor import set_by
-from ...core.facts.knob import CAP, LIMITS, Knob, Level, Where, named, shown
+from ...core.facts.knob import CAP, LIMITS, Hazard, Knob, Level, Where, named, shown
 from ...core.facts.setup import Setup, describe
 from ...core.kinds.best import KIND as BEST
 from ...core.kinds.claim import KIND as CLAIM
+from ...core.kinds.undervolt import KIND as UNDERVOLT
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import LOWEST_WATTS, Question
 from ...service.planning import (
@@ -30,14 +31,20 @@ from ..commands import set_design, set_question, set_room
 from ..session import Session
 from ..theme.tokens import TARGET_PX
 from .claim_fields import ClaimFields
-from .fields import Card, Choice, NumberField, add_rows
+from .fields import Card, Choice, NumberField, add_rows, label
 
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
-NO_LENGTH = frozenset({"flip", "over-charge", "runtime-true"})  # their passes last as long as they have to
+# kinds whose passes last as long as they have to
+NO_LENGTH = frozenset({"flip", "over-charge", "runtime-true", "undervolt"})
 OF_A_KNOB = frozenset({"knob", "flip"})
 OF_LEVELS = frozenset({"options-cost", "rest-draw", BEST.id})  # several knobs, each with the levels that it may have
 
+CAUTION = (
+    # kinds whose passes last as long as they have to
+    "A voltage that is too low crashes the machine and can spoil what is being written. Save and close all else; "
+    "stay within what the maker allows. It is never raised, and what is found is set by hand, by you."
+)
 PLACEHOLDERS = {BEST.id: "boost=off,on; cap_fps=40,60,none", "rest-draw": "brightness_percent=10,100"}
 _NO_ROOM = -21.0  # shown as not noted
 
@@ -69,6 +76,8 @@ class PlanKnobs(Card):
         self.options.setToolTip("Of a title the options you would miss most first; of a search, where empty, all knobs")
         self.options.editingFinished.connect(self._on_options)
         self.claim = ClaimFields(session, problem)
+        self.caution = label(CAUTION, "warn", wrap=True)
+        self.caution.setAccessibleName("Caution")
         self.recipe = QLineEdit()
         self.recipe.setAccessibleName("Recipe that it is asked around")
         self.recipe.setPlaceholderText("limit_w=12; boost=off")
@@ -112,7 +121,7 @@ class PlanKnobs(Card):
         self.room_c.setSpecialValueText("not noted")
         add_rows(form, (
             ("Searched", self.how), ("Sought", self.sought), ("OS slots", self.slots), ("Knob", self.knob),
-            ("Its levels", self.levels), ("Options", self.options), ("Claim", self.claim),
+            ("Its levels", self.levels), ("Options", self.options), ("Claim", self.claim), ("Mind", self.caution),
             ("Around", self.recipe), ("From a profile", self.profile),
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Shorter or finer", self.finer),
@@ -248,7 +257,8 @@ class PlanKnobs(Card):
             self.how: kind == LOWEST_WATTS, self.sought: kind == BEST.id,
             self.slots: kind == BEST.id and self.session.rig is not None and len(self.session.rig.slots) > 1,
             self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
-            self.options: kind in OF_LEVELS, self.claim: kind == CLAIM.id, self.recipe: kind in OF_A_RECIPE,
+            self.options: kind in OF_LEVELS, self.claim: kind == CLAIM.id, self.caution: kind == UNDERVOLT.id,
+            self.recipe: kind in OF_A_RECIPE,
             self.profile: kind in OF_A_RECIPE and len(self._profiles) > 0,
             self.from_w: kind != "now" and not set(recipe) & set(LIMITS), self._cap: CAP not in recipe,
             self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
@@ -273,7 +283,8 @@ class PlanKnobs(Card):
         self.slots.show_key("all" if question.parts.get("slots") else "")
         offered = [
             knob for knob in self.session.knobs
-            if knob.id not in LIMITS and len(_usual_levels(knob)) > 1 and (kind != "flip" or knob.where is Where.LIVE)
+            if knob.id not in LIMITS and knob.hazard is not Hazard.VOLTAGE and len(_usual_levels(knob)) > 1
+            and (kind != "flip" or knob.where is Where.LIVE)
         ]  # fmt: skip
         self.knob.offer([("", "choose one"), *((knob.id, knob.label) for knob in offered)])
         over = str(question.parts.get("over") or "")

@@ -40,6 +40,7 @@ _BOOT_NS = 1_000 * _NS
 _IDLE_STEP_S = 2.0
 _SHORT_WINDOW_S = 2.5
 _SETTLE_S = 1.2  # time constant with which a new limit takes effect
+_FAULT_S, _FAULT_MV = 30.0, 2.5  # seconds to a crash at an offset's margin; an e-fold of that, mV
 _HANG_CHANCE = 0.3
 _RATES_HZ = {"package_w": 10.0, "die_c": 2.0}  # the others once a second
 _CHANNELS = (
@@ -290,8 +291,12 @@ class SimulatedMachine:
             self._write_state()
             return Outcome(Reply.REFUSED, why)
         around = settings.surroundings_of(slot, self._state, self._faults, title)
+        chip = self.model.physics.chip
         physics = replace(
-            self.model.physics, overhead=self.model.physics.overhead * slot.overhead,
+            self.model.physics, chip=replace(
+                chip, cpu=replace(chip.cpu, offset_v=self._offset_mv("cpu_offset_mv") / 1000.0),
+                gpu=replace(chip.gpu, offset_v=self._offset_mv("gpu_offset_mv") / 1000.0),
+            ), overhead=self.model.physics.overhead * slot.overhead,
             limit_bias_w=self.model.physics.limit_bias_w + self._faults.extra_w,
         )  # fmt: skip
         self._player = ScenePlayer(physics, load, seed, around, self._state["room_c"])
@@ -300,6 +305,17 @@ class SimulatedMachine:
         self._state["running"], self._state["changed"] = title, False
         self._write_state()
         return Outcome(Reply.DONE)
+
+    def _offset_mv(self, key: str) -> float:
+        return float(self._state["knobs"].get(key, 0.0))
+
+    def _faults_by_voltage(self) -> bool:
+        """Whether a block ends in a crash: the nearer an offset lies to its hidden margin, the sooner."""
+        physics = self.model.physics
+        margins = (("cpu_offset_mv", physics.undervolt_margin_mv), ("gpu_offset_mv", physics.undervolt_gpu_margin_mv))
+        over = [-self._offset_mv(key) - margin for key, margin in margins if self._offset_mv(key) < 0]
+        a_second = sum(math.exp(min(x / _FAULT_MV, 5.0)) for x in over) / _FAULT_S
+        return a_second > 0 and self._sensor.random() < 1.0 - math.exp(-a_second * BLOCK_S)
 
     def scene_over(self) -> bool:
         return False
@@ -367,7 +383,7 @@ class SimulatedMachine:
 
     def _play_block(self, player: ScenePlayer) -> None:
         into_s, faults = (self._ahead_ns - self._began_ns) / _NS, self._faults
-        if _is_due(faults.crash_at_s, into_s):
+        if _is_due(faults.crash_at_s, into_s) or self._faults_by_voltage():
             self._keep_played()
             self._player, self._state["running"] = None, None
             return

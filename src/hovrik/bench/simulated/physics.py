@@ -23,7 +23,7 @@ BLOCK_TICKS = 20
 
 @dataclass(frozen=True)
 class Domain:
-    """CPU or GPU: P = idle_w + k f V(f)^2, V = v0 + v_slope max(0, f - v_knee); f in GHz, low to high."""
+    """CPU or GPU: P = idle_w + k f V(f)^2, V = v0 + v_slope max(0, f - v_knee) + offset_v; f in GHz, low to high."""
 
     idle_w: float
     k: float
@@ -32,15 +32,16 @@ class Domain:
     v_knee: float
     low_ghz: float
     high_ghz: float
+    offset_v: float = 0.0
 
     @cached_property
     def _table(self) -> tuple[Array, Array]:
         f = np.linspace(self.low_ghz, self.high_ghz, 256)
-        return f, self.k * f * (self.v0 + self.v_slope * np.maximum(0.0, f - self.v_knee)) ** 2
+        return f, self.dynamic_w(f)
 
     def dynamic_w(self, ghz: Array) -> Array:
         """Switching power at full activity, W."""
-        volts = self.v0 + self.v_slope * np.maximum(0.0, ghz - self.v_knee)
+        volts = self.v0 + self.offset_v + self.v_slope * np.maximum(0.0, ghz - self.v_knee)
         return np.asarray(self.k * ghz * volts**2)
 
     def ghz_at(self, dynamic_w: Array) -> Array:
@@ -162,8 +163,8 @@ def capped(cap_fps: float | None) -> Setting:
 @dataclass(frozen=True)
 class Physics:
     """A whole machine's parameters. limit_bias_w : what its firmware takes over a limit it was given; clamp_charges,
-    clamp_shares : charge levels under which it allows a share of the limit; undervolt_margin_mv : hidden, per chip;
-    discrete : a GPU beside the package."""
+    clamp_shares : charge levels under which it allows a share of the limit; undervolt_margin_mv,
+    undervolt_gpu_margin_mv : hidden, per chip; discrete : a GPU beside the package."""
 
     chip: Chip
     heat: HeatPath
@@ -174,6 +175,7 @@ class Physics:
     clamp_charges: tuple[float, ...] = (0.5, 0.2)
     clamp_shares: tuple[float, ...] = (0.7, 0.45)
     undervolt_margin_mv: float = 60.0
+    undervolt_gpu_margin_mv: float = 85.0
     discrete: Domain | None = None
 
     def clamp(self, charge: float) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..errors import LimitError, PlanError
-from .knob import LIMITS, Knob, Level, finite, is_number, named, shown
+from .knob import LIMITS, Hazard, Knob, Level, finite, is_number, named, shown
 from .known_knobs import known
 from .rig import Rig
 from .setup import Setup
@@ -33,6 +33,8 @@ def _outside(key: str, value: Level, rig: Rig) -> str | None:
     label = known(key).label
     if not finite(value):
         return f"{label} {value} is not a number that can be set. Choose another value."
+    if known(key).hazard is Hazard.VOLTAGE:
+        return _offset(key, value, rig)
     if key not in LIMITS:
         return None
     if not is_number(value):
@@ -43,3 +45,17 @@ def _outside(key: str, value: Level, rig: Rig) -> str | None:
         return str(fault)
     number = float(value)
     return None if low - 1e-9 <= number <= high + 1e-9 else str(LimitError(label, number, low, high, "W"))
+
+
+def _offset(key: str, value: Level, rig: Rig) -> str | None:
+    """A voltage offset is nothing or less, and never under what the maker allows."""
+    label, lowest = known(key).label, getattr(rig, key.replace("_mv", "_low_mv"), None)
+    if not is_number(value):
+        return f"{label} {shown(value)!r} is not a number of mV. Choose 0 or less."
+    number = float(value)
+    if number > 1e-9:
+        return f"{label} {number:+g} mV is never set: only 0 or less."
+    if number < -1e-9 and (lowest is None or number < lowest - 1e-9):
+        least = f"down to {lowest:g} mV" if lowest is not None else "none"
+        return f"{label} {number:g} mV is outside what the maker allows: {least}."
+    return None

@@ -65,6 +65,9 @@ def _of_rig(rig: Rig) -> Iterator[Knob]:
                           ("gpu_ceiling_mhz", (rig.gpu_low_mhz, rig.gpu_high_mhz))):  # fmt: skip
         if None not in low_high:
             yield replace(known(key), low=low_high[0], high=low_high[1])
+    for key, lowest in (("cpu_offset_mv", rig.cpu_offset_low_mv), ("gpu_offset_mv", rig.gpu_offset_low_mv)):
+        if lowest is not None and lowest < 0:
+            yield replace(known(key), low=lowest, high=0.0)
     if rig.split_gb:
         split = _with(known("memory_split_gb"), rig.split_gb)
         yield replace(split, where=Where(rig.split_where)) if rig.split_where in set(Where) else split

@@ -153,7 +153,8 @@ class Rig:
     and cells in series; valid_charge : lowest and highest charge (share) at which passes count; reserve : share never
     used; die_limit_c : die temperature at which the maker's firmware throttles (degrees C); recharge_w : watts into the
     battery while charging idle; split_gb : sizes the graphics memory can be set to, split_where : what changing needs;
-    link_gbit_s : link to an external GPU; own_knobs : those its owner added; noise_db : sound level at the fan speed
+    link_gbit_s : link to an external GPU; cpu_offset_low_mv, gpu_offset_low_mv : lowest voltage offsets that the maker
+    allows; own_knobs : those its owner added; noise_db : sound level at the fan speed
     noise_rpm, known to 3 dB (None: no limit of noise can be asked for); battery_rated : whether its energy is rated at
     a slow drain or at a fifth of capacity an hour.
     """
@@ -183,6 +184,8 @@ class Rig:
     gpu_high_mhz: float | None = None
     gpu_modes: tuple[str, ...] = ()
     link_gbit_s: float | None = None
+    cpu_offset_low_mv: float | None = None
+    gpu_offset_low_mv: float | None = None
     memory_gb: float | None = None
     split_gb: tuple[float, ...] = ()
     split_where: str | None = None

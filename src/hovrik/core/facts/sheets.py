@@ -164,6 +164,12 @@ RIG = Sheet(
             "gpu_modes", "GPU modes", kind=Kind.WORDS, section=_CLOCKS, hint="built-in, hybrid, discrete-only, external"
         ),
         Field("link_gbit_s", "Link to an external GPU", "Gbit/s", N, 1, 1000, section=_CLOCKS),
+        Field(
+            "cpu_offset_low_mv", "CPU voltage offset down to", "mV", N, -300, 0, section=_CLOCKS, hint="by the maker"
+        ),
+        Field(
+            "gpu_offset_low_mv", "GPU voltage offset down to", "mV", N, -300, 0, section=_CLOCKS, hint="by the maker"
+        ),
         Field("battery_wh", "Design energy", "Wh", N, 1, 1000, section=_BATTERY, hint="needed for a first sweep"),
         Field(
             "battery_rated", "Energy rated at", choices=RATED, section=_BATTERY, hint="a slow drain, or a fifth an hour"

@@ -23,6 +23,7 @@ from . import (
     stays_cool,
     title_setup,
     triage,
+    undervolt,
     use_lasts,
     watts_buy,
     which_os,
@@ -52,6 +53,7 @@ KINDS: Mapping[str, Kind] = {
         over_charge.KIND,
         runtime_true.KIND,
         triage.KIND,
+        undervolt.KIND,
     )
 }
 

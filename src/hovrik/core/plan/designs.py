@@ -19,6 +19,7 @@ from .lowest import LowestDesign
 from .referenced import ReferencedDesign
 from .rounds import RoundsDesign
 from .search import SearchDesign
+from .undervolt import UndervoltDesign
 from .whole_charge import WholeChargeDesign
 
 
@@ -48,6 +49,7 @@ DESIGNS: dict[str, Stored] = {
     "cap-check": Stored(CapCheckDesign, CapCheckDesign.as_dict, CapCheckDesign.from_dict),
     "flip": Stored(FlipDesign, FlipDesign.as_dict, FlipDesign.from_dict),
     "search": Stored(SearchDesign, SearchDesign.as_dict, SearchDesign.from_dict),
+    "undervolt": Stored(UndervoltDesign, UndervoltDesign.as_dict, UndervoltDesign.from_dict),
     "whole-charge": Stored(WholeChargeDesign, WholeChargeDesign.as_dict, WholeChargeDesign.from_dict),
     "buys": Stored(BuysDesign, BuysDesign.as_dict, BuysDesign.from_dict),
 }
