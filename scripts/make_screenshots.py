@@ -36,9 +36,8 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = (("Read", "Compare", "read-compare"),)
 STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
 PAGES = (
-    ("Rig", "OS slots", "rig-slots"), ("Rig", "Preflight", "rig-preflight"), ("Plan", "Order", "plan-order"),
-    ("Read", "Pass", "read-pass"),
-    ("Choose", "Caps", "caps"), ("Choose", "What if", "what-if"),
+    ("Rig", "OS slots", "rig-slots"), ("Plan", "Order", "plan-order"), ("Read", "Pass", "read-pass"),
+    ("Choose", "Tonight", "tonight"), ("Choose", "What if", "what-if"), ("Keep", "Reports", "report"),
 )  # fmt: skip
 
 
@@ -98,6 +97,22 @@ def belief(window, shooter):
     spin(ms=500)
     shooter.shoot(window, "belief")
     session.set_question(before)
+
+
+def campaign(window, shooter):
+    """Where something is to be gained: three titles in two OS slots."""
+    from PyQt6.QtCore import Qt
+
+    window.show_place("Plan", "Campaign")
+    page = window.stage("Plan").campaign
+    for at in range(page.titles.count()):
+        page.titles.item(at).setCheckState(Qt.CheckState.Checked if at < 3 else Qt.CheckState.Unchecked)
+    page.slots.setCurrentIndex(page.slots.findData("all"))
+    page.make_it()
+    window.start_campaign()
+    spin(lambda: not window.campaign.is_on, 120_000)
+    window.show_place("Plan", "Campaign")
+    shooter.shoot(window, "campaign")
 
 
 def by_hand(window, shooter):
@@ -165,9 +180,9 @@ def main(wanted):
     shooter.shoot(window, "bench")
     window.runner.stop()
     spin(lambda: not window.runner.is_running)
-    of_question(window, shooter, scenario.waste_question(), "Waste", "read-waste")
     of_question(window, shooter, scenario.update_question(), "Responses", "read-update")
     belief(window, shooter)
+    campaign(window, shooter)
     by_hand(window, shooter)
     window.close()
 

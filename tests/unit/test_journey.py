@@ -73,7 +73,7 @@ def test_the_chance_is_that_of_paths_counted_otherwise():
     """A constant draw of 20 W from 40 Wh with errors that multiply: a lognormal, by its own quantiles."""
     evening = Evening((Leg("one", 90.0),), 1.0, 0.15)
     found = planned(evening, {"one": (Way("12 W", 20.0, 0.03, 40.0),)}, SUPPLY)
-    sd = np.sqrt(0.02**2 + 0.012**2 + 0.06**2 + 0.02**2 + 0.03**2)
+    sd = np.sqrt(0.02**2 + 0.012**2 + 0.05**2 + 0.02**2 + 0.03**2)
     from scipy.stats import norm
 
     assert found.chance == pytest.approx(norm.cdf(np.log(0.85 / 0.75) / sd), abs=0.03)

@@ -13,6 +13,7 @@ from ..bench.job import Control, RunEvent
 from ..bench.protocol import Machine
 from ..bench.simulated.machine import SimulatedMachine
 from ..bench.simulated.model import load_model
+from ..core.choose.journey import CHARGE, FILM, Evening, Leg
 from ..core.facts.knob import Level
 from ..core.facts.rig import Rig
 from ..core.facts.setup import static
@@ -21,7 +22,7 @@ from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.rounds import Cell, RoundsDesign
 from ..core.questions.question import Question, lowest_watts
-from ..service import library
+from ..service import library, tonight
 from ..service import run as sweep
 from ..service.machines import open_machine, simulated
 from ..service.planning import design_of
@@ -87,7 +88,16 @@ def build(
             machine.close()
         if searched:
             done += _before_and_after(notebook, path, seed, announce, control)
+            if not tonight.kept(notebook).legs:
+                tonight.keep(notebook, EVENING)
         return done
+
+
+# a journey: two titles, a film, a stop with a charger between them
+EVENING = Evening(
+    (Leg("saltmarsh-couriers", 40.0), Leg(FILM, 30.0, must=False), Leg(CHARGE, 30.0, charger_w=45.0),
+     Leg("tin-orchard", 45.0), Leg("saltmarsh-couriers", 25.0)), 0.9, 0.1,
+)  # fmt: skip
 
 
 def search_question() -> Question:

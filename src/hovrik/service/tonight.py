@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
-from ..core.choose.journey import MOST_WAYS, Evening, Outcome, Supply, Way, planned
+from ..core.choose.journey import BOUND_SD, MOST_WAYS, SCENES_SD, Evening, Outcome, Supply, Way, planned
 from ..core.choose.trade import Kind, Point, points_of, unbeaten
 from ..core.errors import HovrikError
 from ..core.facts.rig import Rig
@@ -24,6 +24,7 @@ from .memory import Cancelled, Memory
 
 STATE = "tonight"
 DRAW_SD = 0.03  # log, of a draw without an interval
+BINDS = 0.95  # of a limit, from which package power says that it binds
 NOTICED = 1.02  # of the judged figure: what plays less than that better is not worth its watts
 
 
@@ -159,4 +160,6 @@ def _way(point: Point, profile: Setup | None) -> Way:
     sd = math.log(draw.high / draw.low) / 3.92 if known and draw.high and draw.low else DRAW_SD
     words = describe(point.setup)
     is_profile = profile is not None and point.setup.has(profile)
-    return Way(f"{words} (profile)" if is_profile else words, draw.value, sd, point.at("judged"))
+    limit, package = point.setup.static_limit_w, point.at("package_w")
+    mix = BOUND_SD if limit is not None and package >= BINDS * limit else SCENES_SD
+    return Way(f"{words} (profile)" if is_profile else words, draw.value, sd, point.at("judged"), mix)

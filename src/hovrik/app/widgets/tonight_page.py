@@ -32,6 +32,7 @@ from ..theme.tokens import TARGET_PX
 from ..worker import Wanted, Worker
 from .fields import Choice, Notice, NumberField, allow, button, label
 from .flow import FlowLayout
+from .room import PICTURE_PX
 
 HEADINGS = ("Leg", "Minutes", "Must", "Charger, W", "Played with", "Charge after")
 TIPS = ("", "", "Has to be played; else only where there is enough", "What a charger or a power bank gives meanwhile",
@@ -55,7 +56,7 @@ class TonightPage(QWidget):
         self.words = Notice("What comes of the evening")
         self.steps = Notice("What one step of a leg buys")
         self.plot = ChargePlot()
-        self.plot.setMinimumHeight(200)
+        self.plot.setMinimumHeight(PICTURE_PX)
         self.plot.leg_moved.connect(lambda leg, minutes: self._change(leg, "minutes", minutes))
         self.plot.reserve_moved.connect(lambda share: self._set(reserve=round(share, 2)))
         self.charge = NumberField("Charge now", "%", 1, 100, 5)

@@ -30,7 +30,8 @@ USUAL_W = {
     FILM: 7.0,
     CHARGE: 5.0,
 }  # drawn where nobody typed it; from memory, of handhelds at low brightness
-TYPED_SD, SCENES_SD = 0.2, 0.06  # log, of a draw that was typed; of a title's draw between evenings
+TYPED_SD = 0.2  # log, of a draw that was typed
+SCENES_SD, BOUND_SD = 0.05, 0.015  # log, of a title's draw between evenings: as scenes ask, and where its limit binds
 METER_SD, LEG_SD = 0.012, 0.02  # log, of all that is measured; of one leg
 INTO, INTO_SD = 0.9, 0.04  # of what a charger gives, what reaches the cells (usual of such chargers, from memory)
 GAP, MOST_S = 1e-3, 5.0  # of the most worth; seconds after which the best so far is taken
@@ -102,12 +103,13 @@ class Evening:
 @dataclass(frozen=True)
 class Way:
     """How a leg may be played. draw_w; sd : of its log, as measured; worth : what is played with it, the more the
-    better (fps of the judged figure); words : what is set."""
+    better (fps of the judged figure); words : what is set; mix_sd : log, of its draw between evenings."""
 
     words: str
     draw_w: float
     sd: float
     worth: float = 0.0
+    mix_sd: float = SCENES_SD
 
 
 @dataclass(frozen=True)
@@ -162,13 +164,13 @@ def used(evening: Evening, ways: Sequence[Sequence[Way]], supply: Supply, seed: 
     found = []
     for leg, own in zip(evening.legs, ways):
         if leg.what not in of_title:
-            of_title[leg.what] = (SCENES_SD if leg.is_title else 0.0) * rng.standard_normal(DRAWS)
+            of_title[leg.what] = float(leg.is_title) * rng.standard_normal(DRAWS)
         alone = LEG_SD * rng.standard_normal(DRAWS)
         columns = []
         for way in own:
             if (leg.what, way.words) not in of_way:
                 of_way[leg.what, way.words] = rng.standard_normal(DRAWS)
-            off = meter + of_title[leg.what] + alone + way.sd * of_way[leg.what, way.words]
+            off = meter + way.mix_sd * of_title[leg.what] + alone + way.sd * of_way[leg.what, way.words]
             hours = leg.minutes / 60.0
             drain = hours / (supply.hours_at(way.draw_w) * battery) * np.exp(off)
             a_watt = drain / (way.draw_w * np.exp(off))
