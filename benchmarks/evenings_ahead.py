@@ -1,9 +1,9 @@
 """Whether stated chances that a charge lasts are right: evenings planned from passes of one scene, then really played.
 
 Run: .venv/bin/python benchmarks/evenings_ahead.py [EVENINGS]; titles of the stand-in at four limits. Ways are what
-three passes of one scene tell. The evening itself plays a random mix of all scenes of each title, from a pack whose energy is
-off its label by 3 % (sd), whose voltage and resistance are the stand-in's own, over chargers of which 82 to 95 % gets
-in. Beside each plan its steps up and down are judged, so that every chance occurs.
+three passes of one scene tell. The evening itself plays a random mix of all scenes of each title, from a pack whose
+energy is off its label by 3 % (sd), whose voltage and resistance are the stand-in's own, over chargers of which 82 to
+95 % gets in. Beside each plan its steps up and down are judged, so that every chance occurs.
 """
 
 import math

@@ -104,6 +104,7 @@ def campaign(window, shooter):
     from PyQt6.QtCore import Qt
 
     window.show_place("Plan", "Campaign")
+    window.bench.pace.setCurrentIndex(0)
     page = window.stage("Plan").campaign
     for at in range(page.titles.count()):
         page.titles.item(at).setCheckState(Qt.CheckState.Checked if at < 3 else Qt.CheckState.Unchecked)

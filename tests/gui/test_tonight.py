@@ -45,5 +45,11 @@ def test_an_evening_is_planned_dragged_undone_and_written(demo_copy, qtbot, tmp_
         click(page.remove)
         at_rest(page, qtbot)
         assert len(window.session.evening.legs) == 1
+        kept = window.session.evening
+    with opened(demo_copy, qtbot) as window:  # what was planned is there when the page is first seen
+        window.show_place("Choose", "Tonight")
+        page = window.stage("Choose").tonight
+        at_rest(page, qtbot)
+        assert page.table.rowCount() == 1 and page.charge.value() == 90.0 and window.session.evening == kept
         window.session.notebook.set_state("tonight", {"legs": [{"what": 3}]})
         assert window.session.evening.legs == ()  # what cannot be read is an empty evening

@@ -60,6 +60,7 @@ def test_seen_and_written_in_the_window(demo_copy, qtbot, tmp_path):
         page = window.stage("Keep").reports
         at_rest(page, qtbot)
         assert "Along power limit" in page.view.toPlainText()
+        assert not page.view.horizontalScrollBar().isVisible()
         page.write_to(tmp_path / "r.pdf")
         page.write_to(tmp_path / "r.html")
         document = QPdfDocument(None)

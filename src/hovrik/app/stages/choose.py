@@ -63,6 +63,7 @@ class ChooseStage(Stage):
         self.follow(self.refresh, session.evaluation_changed)
         self.follow(self.tonight.refresh, session.evaluation_changed, session.profiles_changed, session.library_changed)
         self.follow(lambda: self.tonight.refresh(anew=False), session.evening_changed)
+        self.tonight.refresh()
         self.refresh()
 
     def _caps_page(self) -> QWidget:

@@ -69,6 +69,7 @@ class KeepStage(Stage):
         self.follow(self.reports.refresh, session.evaluation_changed, session.profiles_changed)
         self._on_evaluation_changed()
         self.refresh()
+        self.reports.refresh()
 
     def _on_evaluation_changed(self) -> None:
         evaluation = self.session.evaluation

@@ -52,7 +52,7 @@ def html(report: Report, pictured: Pictured | None = None) -> str:
     """The document. pictured : makes a PNG of an SVG, for a reader that draws none; else the SVG stands in it."""
     parts = [
         f"<!DOCTYPE html><html lang='en'><head><meta charset='utf-8'><title>{escape(report.heading)}</title>"
-        f"<style>{STYLE}</style></head><body>",
+        f"<style>{STYLE if pictured is None else ''}</style></head><body>",
         f"<h1>{escape(report.heading)}</h1>",
         f"<p class='soft'>{escape(report.place)}</p>",
         f"<p>{escape(report.asked)}</p>",
@@ -80,4 +80,4 @@ def _drawn(picture: Picture, pictured: Pictured | None) -> str:
     if pictured is None:
         return f"<p>{escape(picture.heading)}</p>{drawn}"
     data = b64encode(pictured(drawn)).decode()
-    return f"<p>{escape(picture.heading)}</p><p><img src='data:image/png;base64,{data}' width='620'></p>"
+    return f"<p>{escape(picture.heading)}</p><p><img src='data:image/png;base64,{data}' width='560'></p>"
