@@ -85,7 +85,7 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
     with opened(fresh, qtbot) as window:
         assert window.answer_panel.sentence.text() == sentence
         assert window.stack.currentWidget() is window.stage("Keep")  # where it was left
-        assert "Saltmarsh Couriers" in texts(window.stage("Keep"))
+        qtbot.waitUntil(lambda: "Saltmarsh Couriers" in texts(window.stage("Keep")), timeout=20_000)
         click(window.stage_buttons["Plan"])
         assert window.stage("Plan").knobs.from_w.value() == 11
         window.stage("Keep").import_from(tmp_path / "profile.json")

@@ -2,7 +2,9 @@
 
 import csv
 import json
+from pathlib import Path
 
+import fastjsonschema
 import pytest
 
 from hovrik.core.errors import ImportRefused, StoreError
@@ -14,6 +16,9 @@ BODY = {
     "metrics": {"hours": {"value": 2.1, "low": 2.0, "high": 2.2, "unit": "h"}},
 }  # fmt: skip
 
+SCHEMA = Path(profile.__file__).parents[1] / "profile.schema.json"
+CHECK = fastjsonschema.compile(json.loads(SCHEMA.read_text()))
+
 
 def test_round_trip(tmp_path):
     path = tmp_path / "p.json"
@@ -21,6 +26,7 @@ def test_round_trip(tmp_path):
     assert profile.read(path) == BODY
     document = json.loads(path.read_text())
     assert document["schema"] == "hovrik-profile" and document["version"] == 2
+    assert CHECK(document) == document
     assert [p.name for p in tmp_path.iterdir()] == ["p.json"]
 
 
@@ -82,6 +88,9 @@ def test_each_problem_is_named(change, words):
     with pytest.raises(ImportRefused) as caught:
         profile.parse(text, "p.json")
     assert any(words in p.text for p in caught.value.problems)
+    if "kept_at" not in change:  # the schema refuses the same
+        with pytest.raises(fastjsonschema.JsonSchemaValueException):
+            CHECK({"schema": profile.SCHEMA, "version": 2, **BODY, **change})
 
 
 def test_all_problems_are_listed_at_once():

@@ -22,6 +22,7 @@ BAD = {
     "not a number": {"short_limit_w": math.nan}, "infinite": {"sustained_limit_w": math.inf},
     "huge": {"sustained_limit_w": 1e308}, "text": {"sustained_limit_w": "plenty"}, "truth": {"peak_limit_w": True},
     "unknown knob": {"warp_core_w": 5.0}, "a cap of nothing": {"cap_fps": 0.0},
+    "a voltage raised": {"cpu_offset_mv": 5.0}, "a voltage under the maker's": {"gpu_offset_mv": -150.0},
 }  # fmt: skip
 
 
