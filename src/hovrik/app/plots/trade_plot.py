@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from itertools import product
 
 import numpy as np
 import pyqtgraph as pg
@@ -92,13 +93,14 @@ class TradePlot(Plot):
         theme, bars_x, bars_y = tokens.current(), [], []
         for number, (_, quantity, symbol) in enumerate(BINS):
             own = [at for at in shown if self._bin(self._points[at]) == number]
-            brushes, pens = [], []
-            for at in own:
+            inks = {}  # a sign is drawn once for each pen and brush: points alike share theirs
+            for fits, hollow in product((True, False), repeat=2):
                 colour = QColor(theme.data[quantity])
-                colour.setAlpha(FULL if self._points[at].fits else FADED)
-                hollow = self._points[at].kind is Kind.PREDICTED
-                brushes.append(pg.mkBrush(None) if hollow else pg.mkBrush(colour))
-                pens.append(pg.mkPen(colour, width=2 if hollow else 1))
+                colour.setAlpha(FULL if fits else FADED)
+                brush = pg.mkBrush(None) if hollow else pg.mkBrush(colour)
+                inks[fits, hollow] = brush, pg.mkPen(colour, width=2 if hollow else 1)
+            chosen = [inks[self._points[at].fits, self._points[at].kind is Kind.PREDICTED] for at in own]
+            brushes, pens = [brush for brush, _ in chosen], [pen for _, pen in chosen]
             x = np.array([self._points[at].at(self._axis) for at in own])
             y = np.array([self._points[at].at("judged") for at in own])
             size = 11 if len(shown) < 200 else 6
