@@ -8,8 +8,17 @@ from PyQt6.QtCore import QMarginsF, QSizeF
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from ..core.errors import StoreError
-from ..store.files.write.text_files import replacing
+from ..store.files.write.text_files import replacing, write_text
 from .theme import tokens
+
+
+def write_page(path: Path, html: str, on_paper: str | None = None) -> None:
+    """Write a document as a web page where the name says so, else as a PDF. on_paper : the same for the PDF, None as it
+    is. Raises StoreError; an older file is then still whole."""
+    if path.suffix.lower() in (".html", ".htm"):
+        write_text(path, html)
+    else:
+        write_pdf(path, on_paper if on_paper is not None else html)
 
 
 def write_pdf(path: Path, html: str) -> None:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QHeaderView,
     QListWidget,
     QListWidgetItem,
     QTableWidget,
@@ -24,6 +22,7 @@ from ..session import Session
 from ..theme.tokens import TARGET_PX
 from .fields import Choice, Notice, allow, button, label
 from .flow import FlowLayout
+from .plain_table import plain_table
 
 HEADINGS = ("Title", "OS slot", "To gain", "With, or how far")
 TITLES_PX = 170
@@ -69,19 +68,8 @@ class CampaignPage(QWidget):
         column.addWidget(self.table, 1)
 
     def _made_table(self) -> QTableWidget:
-        table = QTableWidget(0, len(HEADINGS))
-        table.setAccessibleName("Cells of the campaign")
-        table.setHorizontalHeaderLabels(HEADINGS)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
+        table = plain_table("Cells of the campaign", HEADINGS, 3)
         table.setMinimumHeight(4 * TARGET_PX)
-        rows, columns = table.verticalHeader(), table.horizontalHeader()
-        if rows is not None and columns is not None:
-            rows.hide()
-            for at in range(len(HEADINGS)):
-                mode = QHeaderView.ResizeMode.Stretch if at == 3 else QHeaderView.ResizeMode.ResizeToContents
-                columns.setSectionResizeMode(at, mode)
         table.itemActivated.connect(lambda item: self._on_cell(item.row()))
         return table
 

@@ -31,7 +31,6 @@ from ...core.read.sheet import NEUTRAL, Line, Sheet, Tries, beside_figures, comp
 from ...core.stats.estimate import Estimate
 from ...service.planning import of_kind, with_part
 from ...store.files.write.comparison import comparison
-from ...store.files.write.text_files import write_text
 from ..commands import set_question
 from ..file_names import ask_save
 from ..plots.difference_plot import DifferencePlot, rows_of
@@ -247,13 +246,10 @@ class ComparePage(QWidget):
 
     def print_to(self, path: Path) -> None:
         """Write the comparison as a PDF, or as HTML where the name says so."""
-        from ..printing import write_pdf  # loads what the first paint does not need
+        from ..printing import write_page  # loads what the first paint does not need
 
         try:
-            if path.suffix.lower() in (".html", ".htm"):
-                write_text(path, self.document())
-            else:
-                write_pdf(path, self.document())
+            write_page(path, self.document())
         except HovrikError as fault:
             self.fair.say(str(fault), "warn")
 

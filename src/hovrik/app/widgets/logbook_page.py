@@ -6,10 +6,7 @@ from datetime import UTC, datetime
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QHeaderView,
     QLineEdit,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -21,6 +18,7 @@ from ..session import Session
 from ..worker import Wanted, Worker
 from .fields import Choice, Notice, label
 from .flow import FlowLayout
+from .plain_table import plain_table
 
 HEADINGS = ("When, UTC", "What", "Told")
 MOST_SHOWN = 500
@@ -47,7 +45,7 @@ class LogbookPage(QWidget):
         self.search.setMaximumWidth(SEARCH_PX)
         self.kind = Choice("Kind of line", [("", "everything"), *((kind, kind) for kind in KINDS)])
         self.says = Notice("What the logbook shows")
-        self.table = self._made_table()
+        self.table = plain_table("Logbook", HEADINGS, 2)
         row = QWidget()
         flow = FlowLayout(row)
         flow.setContentsMargins(0, 0, 0, 2)
@@ -62,21 +60,6 @@ class LogbookPage(QWidget):
         self.search.textChanged.connect(lambda _text: self._show())
         self.kind.currentIndexChanged.connect(lambda _at: self._show())
         self.table.itemActivated.connect(lambda item: self.asked.emit(self.shown[item.row()]))
-
-    def _made_table(self) -> QTableWidget:
-        table = QTableWidget(0, len(HEADINGS))
-        table.setAccessibleName("Logbook")
-        table.setHorizontalHeaderLabels(HEADINGS)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
-        rows, columns = table.verticalHeader(), table.horizontalHeader()
-        if rows is not None and columns is not None:
-            rows.hide()
-            for at in range(len(HEADINGS)):
-                mode = QHeaderView.ResizeMode.Stretch if at == 2 else QHeaderView.ResizeMode.ResizeToContents
-                columns.setSectionResizeMode(at, mode)
-        return table
 
     def read(self) -> None:
         """Read the notebook on the worker."""

@@ -15,7 +15,6 @@ from ...core.facts.setup import Setup, describe
 from ...service.report import card_of, report_of
 from ...store.files.write.profile import problems_of
 from ...store.files.write.report import Report, html
-from ...store.files.write.text_files import write_text
 from ..file_names import ask_save
 from ..session import Session
 from ..theme import tokens
@@ -97,15 +96,12 @@ class ReportPage(QWidget):
 
     def write_to(self, path: Path) -> None:
         """Write the report as a PDF, or as HTML where the name says so."""
-        from ..printing import write_pdf  # loads what the first paint does not need
+        from ..printing import write_page  # loads what the first paint does not need
 
         if self.report is None:
             return
         try:
-            if path.suffix.lower() in (".html", ".htm"):
-                write_text(path, html(self.report))
-            else:
-                write_pdf(path, html(self.report, pictured))
+            write_page(path, html(self.report), html(self.report, pictured))
         except HovrikError as fault:
             self.words.say(str(fault), "warn")
             return

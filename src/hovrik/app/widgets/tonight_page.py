@@ -8,9 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
-    QHeaderView,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -23,7 +21,6 @@ from ...core.choose.journey import says as said_of
 from ...core.errors import HovrikError
 from ...service.tonight import Means, ahead, means_of, titles_of
 from ...store.files.write.card import evening_card
-from ...store.files.write.text_files import write_text
 from ..commands import set_evening
 from ..file_names import ask_save
 from ..plots.charge_plot import ChargePlot
@@ -32,6 +29,7 @@ from ..theme.tokens import TARGET_PX
 from ..worker import Wanted, Worker
 from .fields import Choice, Notice, NumberField, allow, button, label
 from .flow import FlowLayout
+from .plain_table import plain_table
 from .room import PICTURE_PX
 
 HEADINGS = ("Leg", "Minutes", "Must", "Charger, W", "Played with", "Charge after")
@@ -88,23 +86,10 @@ class TonightPage(QWidget):
         column.addWidget(self.steps)
 
     def _made_table(self) -> QTableWidget:
-        table = QTableWidget(0, len(HEADINGS))
-        table.setAccessibleName("Legs of the evening")
-        table.setHorizontalHeaderLabels(HEADINGS)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
+        table = plain_table("Legs of the evening", HEADINGS, 4, TIPS)
         table.setMinimumHeight(4 * TARGET_PX)
-        for at, tip in enumerate(TIPS):
-            if (item := table.horizontalHeaderItem(at)) is not None:
-                item.setToolTip(tip)
-        rows, columns = table.verticalHeader(), table.horizontalHeader()
-        if rows is not None and columns is not None:
-            rows.hide()
+        if (rows := table.verticalHeader()) is not None:
             rows.setDefaultSectionSize(TARGET_PX + 4)
-            for at in range(len(HEADINGS)):
-                mode = QHeaderView.ResizeMode.Stretch if at == 4 else QHeaderView.ResizeMode.ResizeToContents
-                columns.setSectionResizeMode(at, mode)
         return table
 
     # -- edits
@@ -285,13 +270,10 @@ class TonightPage(QWidget):
 
     def card_to(self, path: Path) -> None:
         """Write the card as a PDF, or as HTML where the name says so."""
-        from ..printing import write_pdf  # loads what the first paint does not need
+        from ..printing import write_page  # loads what the first paint does not need
 
         try:
-            if path.suffix.lower() in (".html", ".htm"):
-                write_text(path, self.document())
-            else:
-                write_pdf(path, self.document())
+            write_page(path, self.document())
         except HovrikError as fault:
             self.words.say(str(fault), "warn")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
 from ...core import degrees, words
 from ...core.choose.whatif import FREE, Change, Outlook, Spread, best_of, outlook, rungs_of, slope_of
@@ -15,6 +15,7 @@ from ...core.read.response import Response
 from ..session import Session
 from .fields import Notice, NumberField, label
 from .flow import FlowLayout
+from .plain_table import plain_table
 
 HEADINGS = ("Setup", "Holds here", "Holds there", "On a charge there", "Die there", "Of 100 drawn")
 TIPS = (
@@ -43,20 +44,7 @@ class WhatIfPage(QWidget):
         self.room_sd.show_value(degrees.shown_rise(3.0))
         self.scene_sd.show_value(10.0)
         self.words = Notice("What changes there")
-        self.table = QTableWidget(0, len(HEADINGS))
-        self.table.setAccessibleName("Setups there")
-        self.table.setHorizontalHeaderLabels(HEADINGS)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        for at, tip in enumerate(TIPS):
-            if (item := self.table.horizontalHeaderItem(at)) is not None:
-                item.setToolTip(tip)
-        rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
-        if rows is not None and columns is not None:
-            rows.hide()
-            for at in range(len(HEADINGS)):
-                mode = QHeaderView.ResizeMode.Stretch if at == 0 else QHeaderView.ResizeMode.ResizeToContents
-                columns.setSectionResizeMode(at, mode)
+        self.table = plain_table("Setups there", HEADINGS, 0, TIPS)
         chosen = QWidget()
         flow = FlowLayout(chosen)
         flow.setContentsMargins(0, 0, 0, 2)
