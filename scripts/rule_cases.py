@@ -28,6 +28,8 @@ PLACES: dict[str, tuple[Any, Any]] = {
     "rate": (_v(71), _v(62)),
     "slot": ("Sedge 12", "Fen 4"),
     "overlay": ("the overlay", "an overlay"),
+    "told": (_v(33.1, "Wh", low=32.0, high=34.2), _v(61.0, "Wh", low=58.0, high=64.0)),
+    "noted": (_v(40, "Wh"), _v(46, "Wh")),
     "took": (_v(11.2, "W", 1), _v(9.8, "W", 1)),
     "name": ("Hush", "Steady"),
     "watts": (_v(9, "W"), _v(16, "W")),

@@ -9,18 +9,20 @@ from undervolts import walked
 
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.allowed import refusals
+from hovrik.core.facts.factor import static_limit
 from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.rig import Panel, Rig
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.kinds import claim, display_path, rest_draw, runtime_true, stays_cool
 from hovrik.core.kinds.claim import Claim, pairs_for, verdict_of
-from hovrik.core.kinds.kind import Ask
+from hovrik.core.kinds.kind import Ask, Seen
 from hovrik.core.model.cooler import Rise, cooler_of, follows_of
 from hovrik.core.passes.discharge import Discharge, discharge_of, steps_of
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.passes.trace import Trace
 from hovrik.core.questions.question import Question
+from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
 from hovrik.core.words import render
 
@@ -181,3 +183,23 @@ def test_an_offset_over_zero_or_past_the_maker_is_refused(value, words):
     found = refusals(Setup({"cpu_offset_mv": value}), rig)
     assert (words in found[0]) if words else not found
     assert refusals(Setup({"cpu_offset_mv": -5.0}), Rig("r", "R")) and not refusals(Setup({"gpu_offset_mv": 0.0}), rig)
+
+
+def test_a_recipe_is_pruned_to_what_buys_something():
+    """Boost off makes 17 %, a fan policy nothing: the second can be left out, and the shorter one is missing."""
+    rng, rows = np.random.default_rng(9), []
+    before, after = {"boost": "on", "fan_policy": "even"}, {"boost": "off", "fan_policy": "full"}
+    told = {"before": before, "after": after, "figure": "draw_w", "percent": -17.0}
+    asked = Claim.of({"claim": told})
+    assert claim.units_of(asked) == [("boost",), ("fan_policy",)]
+    for setup in (before, after, *(claim.without(asked, unit) for unit in claim.units_of(asked))):
+        for number in range(6):
+            watts = (12.0 if setup["boost"] == "on" else 10.0) * math.exp(0.006 * rng.standard_normal())
+            rows.append(counted(static(15.0).with_(**setup), watts, 10 * len(rows) + number))
+    question = Question("claim", parts={"claim": told})
+    seen = Seen([], rows, question, Context(None, None, 0, 0, None), static_limit())
+    found = claim.answer(seen)
+    assert found.sentence.startswith("Confirmed here: boost off, fan full changes draw by")
+    assert any(one.startswith("of that boost off makes -1") for one in found.reasons)
+    assert any(one.startswith("fan full makes") and one.endswith("left out") for one in found.reasons)
+    assert found.missing == ("passes of the shorter recipe, boost off",)

@@ -17,6 +17,7 @@ from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import OsSlot, PowerMode, Rig, Version
 from hovrik.core.facts.title import Scene, Title
 from hovrik.core.finding import Finding
+from hovrik.core.model.battery import Used
 from hovrik.core.passes.record import Origin
 from hovrik.core.questions.question import Question
 from hovrik.core.read import answer, response
@@ -155,6 +156,18 @@ def test_each_rule_finds_what_was_planted_and_says_so(name, made, facts):
     seen = [one for one in table.findings_of(whole(made, **facts)) if one.id == name]
     assert seen, found(made, **facts)
     assert all(one.evidence and Finding.from_dict(one.as_dict()) == one for one in seen)
+
+
+@pytest.mark.parametrize(("wh", "is_off"), [(9.0, True), (11.3, False), (14.0, True), (11.9, False)])
+def test_gauge_draw_and_what_is_noted_are_held_against_each_other(wh, is_off):
+    """40 Wh noted, 30 % of a charge used at 18 W by 20 passes: some 11.4 Wh are to be expected."""
+    seen = whole(passes())
+    used = Used(wh, 0.3, 18.0, 0.95, 0.6, 20, 0.001)
+    seen = replace(seen, context=replace(seen.context, used=used))
+    said = [one for one in table.findings_of(seen) if one.id == "gauge-off"]
+    assert bool(said) is is_off and (not said or "where 3" in said[0].evidence)
+    few = replace(seen, context=replace(seen.context, used=replace(used, share=0.02)))
+    assert "gauge-off" not in {one.id for one in table.findings_of(few)}
 
 
 @pytest.mark.parametrize(

@@ -45,6 +45,10 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.sync-locked": "{slot} has sync locked on: no rate over the panel's can be measured there",
     "rule.overlay-stops-variable": "{overlay} switches variable refresh off: motion is choppy though the rate is high",
     "rule.overlay-stops-variable.do": "Play and measure without it.",
+    "rule.gauge-off":
+        "by what was drawn and what the gauge went down by, a full charge gives {told:span_unit} where {noted} are "
+        "noted",
+    "rule.gauge-off.do": "Note in Rig what a full charge holds now; or one of the two meters is off.",
     "rule.limit-loose": "from {level} the limit does not bind: the title takes {took} at most",
     "rule.preset": "the preset {name} ({watts})",
     "rule.preset.short": "{preset} lies {by} under what the floor needs",

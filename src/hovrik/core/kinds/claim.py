@@ -1,7 +1,8 @@
 """Is a claim true here: what is set before, what after, which figure it is said to change and by how much.
 
 The smallest test on this machine is as many mirrored pairs as the claimed size needs; the verdict comes from the ratio
-of the two and its interval, and always names its base.
+of the two and its interval, and always names its base. Of a recipe each setting is put back once more: what buys less
+than a practical difference can be dropped.
 """
 
 from __future__ import annotations
@@ -14,15 +15,16 @@ from typing import Any
 import numpy as np
 
 from ..errors import PlanError
-from ..facts.knob import inside, is_number
+from ..facts.knob import LIMITS, inside, is_number
 from ..facts.setup import Setup, describe
-from ..message import Value, say
+from ..message import Message, Value, say
 from ..model import battery
 from ..passes.figure import BY_ID, low_id
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.agree import differences
 from ..read.answer import Answer, build
+from ..read.contrast import MARGINS, OTHER_MARGIN
 from ..read.group import Counted
 from ..stats.estimate import t_quantile
 from ..stats.least_squares import fitted
@@ -31,6 +33,7 @@ from .kind import Ask, Kind, Seen
 FIGURES = {"hours": "hours on a charge", "mean_fps": "mean rate", "low": "1 % low", "draw_w": "draw",
            "package_w": "package power"}  # fmt: skip
 LEAST, MOST = 2, 12  # pairs
+MOST_SETTINGS = 6  # of a recipe that is pruned
 NEAR = 0.25  # of the claimed size: a true size within that of it is as claimed
 PERCENT = "percent"
 
@@ -79,7 +82,10 @@ def pairs_for(size: float, sd: float) -> int:
 
 
 def design(ask: Ask) -> Design:
-    """Both sides, in mirrored rounds. Raises PlanError for what cannot be tested here."""
+    """Both sides, in mirrored rounds; of several settings each put back alone as well.
+
+    Raises PlanError for what cannot be tested here.
+    """
     claim = Claim.of(ask.question.parts)
     for key, level in (*claim.before.items(), *claim.after.items()):
         if key not in ask.knobs:
@@ -87,12 +93,14 @@ def design(ask: Ask) -> Design:
         if why := ask.knobs[key].refusal(level):
             raise PlanError(f"This cannot be planned. {why}")
     base = ask.base.without(*claim.before)
-    cells, left_out = ask.feasible([Cell(base.with_(**side)) for side in (claim.before, claim.after)])
+    units = units_of(claim)
+    sides = [claim.before, claim.after, *(without(claim, unit) for unit in units if 2 <= len(units) <= MOST_SETTINGS)]
+    cells, left_out = ask.feasible([Cell(base.with_(**side)) for side in sides])
     if len(cells) < 2:
         raise PlanError(f"The claim cannot be tested here. {' '.join(left_out)}")
     sd = max(BY_ID[_figure(claim.figure, ask.question.school)].prior_sd, 0.015)
     like = ask.lengths(repeats=pairs_for(NEAR * claim.size, sd), heat_s=0.0)
-    return RoundsDesign(tuple(cells), like, mirrored=True, most=ask.most, left_out=left_out)
+    return RoundsDesign(tuple(cells), like, mirrored=len(cells) == 2, most=ask.most, left_out=left_out)
 
 
 def _figure(name: str, school: Any) -> str:
@@ -100,7 +108,7 @@ def _figure(name: str, school: Any) -> str:
 
 
 def answer(seen: Seen) -> Answer:
-    """Confirmed, refuted, or what is still wanted."""
+    """Confirmed, refuted, or what is still wanted; of several settings, what each of them buys."""
     try:
         claim = Claim.of(seen.question.parts)
     except PlanError as fault:
@@ -108,41 +116,97 @@ def answer(seen: Seen) -> Answer:
     sides = [[one for one in seen.counted if one.asked.has(side)] for side in (claim.before, claim.after)]
     if not all(sides):
         return build(seen.responses, seen.question, seen.context)
-    families = _families(sides[0], sides[1], set(claim.before))
-    if not families:
+    if not _families(sides[0], sides[1], set(claim.before)):
         apart = [
             one.label for one in differences(sides[0][-1].point, sides[1][-1].point) if one.key not in claim.before
         ]
         names = tuple(inside(one) for one in dict.fromkeys(apart))
         return Answer(say("versus.confounded-by", factor="the claim", beside=names), None, None)
+    found = _ratio(seen, claim, claim.before, claim.after)
+    if found is None:
+        return Answer(say("claim.unread", figure=FIGURES[claim.figure]), None, None)
+    base = describe(claim.before)
+    values = {"after": describe(claim.after), "base": base, "figure": FIGURES[claim.figure], "by": found.by,
+              "claimed": Value(claim.percent, "%", digits=0)}  # fmt: skip
+    verdict = verdict_of(claim.size, found.change, found.half)
+    lacks = [say("missing.claim", pairs=_more(claim.size, found.error, found.passes))] if verdict == "open" else []
+    because = [
+        say("claim.base", base=base, figure=FIGURES[claim.figure], value=Value(found.before, _unit(claim.figure))),
+        say("claim.passes", passes=found.passes),
+    ]
+    parts, shorter = _pruned(seen, claim)
+    because += parts
+    if shorter is not None and len(shorter) < len(claim.after):
+        lacks.append(say("missing.shorter", setup=describe(shorter)))
+    return Answer(say(f"claim.{verdict}", **values), None, None, because=tuple(because), lacks=tuple(lacks))
+
+
+@dataclass(frozen=True)
+class _Ratio:
+    """One side over another. change, half, error : of its log, half of the 95 % interval, standard error; before :
+    value of the other side; passes : of both."""
+
+    change: float
+    half: float
+    error: float
+    before: float
+    passes: int
+
+    @property
+    def by(self) -> Value:
+        return Value(_percent(self.change), "%", _percent(self.change - self.half), _percent(self.change + self.half))
+
+
+def _ratio(seen: Seen, claim: Claim, before: Setup, after: Setup) -> _Ratio | None:
+    """A figure of passes at `after` over that at `before`, all else equal; None where they do not tell it."""
+    sides = [[one for one in seen.counted if one.asked.has(side)] for side in (before, after)]
+    families = _families(sides[0], sides[1], set(claim.before))
     known = [
         (value, number, family) for family, both in enumerate(families) for number, side in enumerate(both)
         for one in side if (value := _value(seen, one, claim.figure)) is not None and value > 0
     ]  # fmt: skip
     if len({number for _, number, _ in known}) < 2:
-        return Answer(say("claim.unread", figure=FIGURES[claim.figure]), None, None)
+        return None
     y = np.log([value for value, _, _ in known])
-    after = np.array([float(number) for _, number, _ in known])
     columns = [np.array([float(own == family) for _, _, own in known]) for family in range(len(families))]
+    columns.append(np.array([float(number) for _, number, _ in known]))
     prior = BY_ID[_figure(claim.figure, seen.question.school)].prior_sd
-    found = fitted(np.column_stack((*columns, after)), y, prior)
-    change, half = float(found.coefficients[-1]), t_quantile(0.975, found.dof) * float(found.errors[-1])
-    by = Value(_percent(change), "%", _percent(change - half), _percent(change + half))
-    base = describe(claim.before)
-    values = {"after": describe(claim.after), "base": base, "figure": FIGURES[claim.figure], "by": by,
-              "claimed": Value(claim.percent, "%", digits=0)}  # fmt: skip
-    verdict = verdict_of(claim.size, change, half)
-    lacks = (
-        ()
-        if verdict != "open"
-        else (say("missing.claim", pairs=_more(claim.size, float(found.errors[-1]), len(known))),)
-    )
-    before = float(np.exp(np.mean(np.log([value for value, number, _ in known if not number]))))
-    because = (
-        say("claim.base", base=base, figure=FIGURES[claim.figure], value=Value(before, _unit(claim.figure))),
-        say("claim.passes", passes=len(known)),
-    )
-    return Answer(say(f"claim.{verdict}", **values), None, None, because=because, lacks=lacks)
+    found = fitted(np.column_stack(columns), y, prior)
+    error = float(found.errors[-1])
+    value = float(np.exp(np.mean([log for log, (_, number, _) in zip(y, known) if not number])))
+    return _Ratio(float(found.coefficients[-1]), t_quantile(0.975, found.dof) * error, error, value, len(known))
+
+
+def units_of(claim: Claim) -> list[tuple[str, ...]]:
+    """The settings of a recipe: knobs that it changes, the three limits as one."""
+    changed = [key for key in claim.after if claim.after[key] != claim.before[key]]
+    limits = tuple(key for key in changed if key in LIMITS)
+    return [*([limits] if limits else []), *((key,) for key in changed if key not in LIMITS)]
+
+
+def without(claim: Claim, unit: tuple[str, ...]) -> Setup:
+    """The recipe with one setting as it was before."""
+    return claim.after.with_(**{key: claim.before[key] for key in unit})
+
+
+def _pruned(seen: Seen, claim: Claim) -> tuple[list[Message], Setup | None]:
+    """What each setting buys, by passes with it as before; the recipe without those that surely buy less than a
+    practical difference, None where no setting was put back."""
+    units, said, dropped = units_of(claim), [], []
+    if len(units) < 2:
+        return [], None
+    figure = _figure(claim.figure, seen.question.school)
+    margin = math.log1p(MARGINS.get(figure, OTHER_MARGIN))
+    sign = math.copysign(1.0, claim.size)
+    for unit in units:
+        found = _ratio(seen, claim, without(claim, unit), claim.after)
+        if found is None:
+            continue
+        words = describe(Setup({key: claim.after[key] for key in unit}))
+        idle = sign * found.change + found.half < margin
+        said.append(say("claim.idle" if idle else "claim.part", setting=words, by=found.by))
+        dropped += list(unit) if idle else []
+    return said, claim.after.without(*dropped) if said and len(dropped) < len(claim.after) else None
 
 
 def _families(

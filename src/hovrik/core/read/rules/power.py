@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
+from dataclasses import replace
 
 from ...facts.place import Source
 from ...finding import About, Finding
 from ...message import Value, say
+from ...model import battery
 from ...stats.estimate import Estimate, t_quantile
 from .. import marks
 from ..group import Group
@@ -16,6 +19,7 @@ from .rule import Rule, Whole, advice, finding
 UNBOUND, UNBOUND_W = 0.90, 0.5  # of a limit that is taken where it does not bind
 BESIDE = 0.5  # share of the draw beside the package from which that is worth a word
 NEAR_LIMIT_C = 2.0
+LEAST_USED, OFF = 0.1, 0.06  # of a charge that passes used together; log of what is noted, by which it has to be off
 
 
 def _unbound(whole: Whole) -> Iterable[Finding]:
@@ -129,7 +133,30 @@ def _hot(whole: Whole) -> Iterable[Finding]:
                 break
 
 
+def _gauge(whole: Whole) -> Iterable[Finding]:
+    """What was drawn against what the gauge went down by, and both against the energy that is noted of the battery."""
+    used, rig = whole.context.used, whole.rig
+    if used is None or rig is None or used.share < LEAST_USED or used.stretches < 3:
+        return
+    stated = battery.gives(replace(rig, charge_limit=1.0, reserve=0.0), used.draw_w)
+    if stated is None or stated.wh <= 0:
+        return
+    told = used.wh / used.share
+    read = used.step / math.sqrt(6.0) * math.sqrt(used.stretches) / used.share
+    part = battery.PART_SD * max(1.0 - (used.start - used.lowest) / battery.WHOLE, 0.0)
+    error = math.hypot(math.log(stated.high / stated.low) / 3.92, read, battery.METER_SD, part)
+    off = math.log(told / stated.wh)
+    if abs(off) > max(3.0 * error, OFF):
+        half = 2.0 * math.hypot(read, battery.METER_SD, part)
+        by_gauge = Value(told, "Wh", told * math.exp(-half), told * math.exp(half))
+        yield finding(
+            "gauge-off", say("rule.gauge-off", told=by_gauge, noted=Value(stated.wh, "Wh")), About.SETTING, "battery",
+            step=advice("gauge-off"), worry=True,
+        )  # fmt: skip
+
+
 RULES = (
+    Rule("gauge-off", "energy drawn over charge used against what is noted, three errors and 6 % apart", _gauge),
     Rule("limit-loose", "package power, upper end, under 90 % of the limit and half a watt", _unbound),
     Rule("preset", "the preset's watts outside the interval of the marks", _presets),
     Rule("adapter-small", "as noted of rig and presets", _adapter),
