@@ -1,9 +1,10 @@
 """The search for the best setup against the ways it replaces, on machines unlike its prior.
 
-Run: .venv/bin/python benchmarks/search.py [CASES] [--tuning] [--known | --front]; 30 cases are the quick set, 200 the
-full one; --known plays a second title on a machine that a first one has told of, --front seeks the trade-off. Cases of
-three kinds in equal parts: of the prior's own family, odd plants, odd plants with a smooth 7 % field on top. 2,304
-setups of four knobs. Most hours are sought that hold a floor and, in some cases, a limit of the die.
+Run: .venv/bin/python benchmarks/search.py [CASES] [--tuning] [--known | --front | --plainly]; 30 cases are the quick
+set, 200 the full one; --known plays a second title on a machine that a first one has told of, --front seeks the
+trade-off, --plainly plays only the ways that need no belief. Cases of three kinds in equal parts: of the prior's own
+family, odd plants, odd plants with a smooth 7 % field on top. 2,304 setups of four knobs. Most hours are sought that
+hold a floor and, in some cases, a limit of the die.
 """
 
 import math
@@ -201,6 +202,55 @@ def bisected(case, rng, budget=60):
     return at, min(holding or picks, key=lambda one: case.draw[one])
 
 
+def one_by_one(case, rng):
+    """A full ladder of watts with everything on, then each other knob alone at what held there, single noisy passes."""
+    design = case.design
+    places = {setup: at for at, setup in enumerate(design.setups)}
+    top = max(design.levels["gpu_ceiling_mhz"])
+    at, best, best_draw = [], None, math.inf
+
+    def tried(setup):
+        nonlocal best, best_draw
+        one = places[setup]
+        at.append(one)
+        low = case.low[one] + NOISE["low"] * rng.standard_normal()
+        draw = case.draw[one] + NOISE["draw"] * rng.standard_normal()
+        die = design.goal.room_c + math.exp(case.rise[one])
+        if low >= math.log(design.goal.edge_fps) and die <= design.goal.die_limit_c and draw < best_draw:
+            best, best_draw = setup, draw
+
+    first = design.setups[0].with_(boost="on", gpu_ceiling_mhz=top, cap_fps="none")
+    for watts in design.levels[LIMIT]:
+        tried(first.with_(**dict.fromkeys(LIMITS, watts)))
+    for name in ("cap_fps", "boost", "gpu_ceiling_mhz"):
+        around = best if best is not None else first
+        for level in design.levels[name]:
+            if level != around[name]:
+                tried(around.with_(**{name: level}))
+    return at, places[best] if best is not None else None
+
+
+def plainly(job):
+    """The ways that need no belief: by hand, knob by knob, in random order."""
+    number, seed = job
+    case = case_of(number, seed)
+    if case is None:
+        return None
+    ways = {"by hand": bisected(case, np.random.default_rng((seed, number, 8)))}
+    ways["one knob at a time"] = one_by_one(case, np.random.default_rng((seed, number, 18)))
+    return {
+        name: (len(at), is_right(case, pick), math.isfinite(visited(case, at))) for name, (at, pick) in ways.items()
+    }
+
+
+def report_plainly(rows):
+    """A line a way."""
+    for name in rows[0]:
+        passes, right, seen = zip(*(row[name] for row in rows))
+        print(f"{name}: n {len(rows)}, passes {np.median(passes):.0f}, right {np.mean(right):.2f}, "
+              f"visited {np.mean(seen):.2f}")  # fmt: skip
+
+
 def one(job):
     number, seed = job
     case = case_of(number, seed)
@@ -319,6 +369,8 @@ def main(cases, seed, play=one, tell=report):
 
 if __name__ == "__main__":
     given = [a for a in sys.argv[1:] if not a.startswith("-")]
-    ways = {"--known": (known, report_known), "--front": (fronted, report_front)}
+    ways = {
+        "--known": (known, report_known), "--front": (fronted, report_front), "--plainly": (plainly, report_plainly),
+    }  # fmt: skip
     how = next((ways[name] for name in ways if name in sys.argv), (one, report))
     main(int(given[0]) if given else 30, TUNING if "--tuning" in sys.argv else REPORTING, *how)
