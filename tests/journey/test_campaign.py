@@ -114,6 +114,22 @@ def test_stopped_it_begins_nothing_more_and_goes_on_later(demo_copy, qtbot):
         assert window.session.campaign.cells == () or window.session.campaign.cells[0].plan_id
 
 
+def test_closed_on_the_way_it_is_gone_on_with_at_the_next_start(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        made = campaigns.made(window.session.notebook, DEMO_QUESTION, "triage", ["saltmarsh-couriers"], ["sedge"])
+        window.session.set_campaign(made)
+        with qtbot.waitSignal(window.runner.pass_stored, timeout=60_000):
+            window.start_campaign()
+    with opened(demo_copy, qtbot) as window:
+        (cell,) = window.session.campaign.cells
+        assert cell.state in (State.BEGUN, State.DONE) and cell.plan_id and window.session.notebook.open_runs() == []
+        window.start_campaign()
+        qtbot.waitUntil(lambda: not window.campaign.is_on, timeout=60_000)
+        (cell,) = window.session.campaign.cells
+        passes = [one.step_id for one in window.session.notebook.passes() if one.plan_id == cell.plan_id]
+        assert cell.state is State.DONE and len(passes) == len(set(passes)) == 4
+
+
 def test_cells_go_by_the_slot_that_runs_and_what_was_begun_first():
     cells = [Cell("a", "s", "one"), Cell("b", "s", "two"), Cell("c", "s", "two"), Cell("d", "s", "one", State.DONE)]
     campaign = Campaign("triage", "r", tuple(cells))

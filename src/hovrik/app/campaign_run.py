@@ -25,8 +25,8 @@ class CampaignRun(QObject):
     changed = pyqtSignal()
     ended = pyqtSignal()
 
-    def __init__(self, session: Session, runner: RunWorker, run: Run) -> None:
-        super().__init__()
+    def __init__(self, session: Session, runner: RunWorker, run: Run, parent: QObject) -> None:
+        super().__init__(parent)
         self._session, self._runner, self._run = session, runner, run
         self.is_on = False
         self._at: int | None = None
@@ -47,6 +47,10 @@ class CampaignRun(QObject):
     def stop(self) -> None:
         """Begin no further cell; what runs is stopped by whoever stops runs, and is gone on with later."""
         self._stopped = True
+
+    def leave(self) -> None:
+        """Hear of nothing more, as where the window closes; the cell under way is gone on with later."""
+        self.is_on, self._at = False, None
 
     def _next(self) -> None:
         session = self._session
@@ -79,6 +83,8 @@ class CampaignRun(QObject):
         self._worker.ask(work)
 
     def _on_noted(self, _campaign: Campaign) -> None:
+        if not self.is_on:
+            return
         self.changed.emit()
         if self._stopped:
             self._finish()

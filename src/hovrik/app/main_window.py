@@ -57,7 +57,7 @@ class MainWindow(QMainWindow):
         self.evaluator = EvaluateWorker(session.notebook.sibling)
         self.runner = RunWorker(session.notebook.sibling)
         self.guide = Guide()
-        self.campaign = CampaignRun(session, self.runner, self._run)
+        self.campaign = CampaignRun(session, self.runner, self._run, self)
         self._waiting_setups: Sequence[Setup] = ()
         self._doorbell: Doorbell | None = None
         self._is_background = self._leaves = False
@@ -640,6 +640,7 @@ class MainWindow(QMainWindow):
         for dialog in self.findChildren(QDialog):  # an import ends after the log under way
             dialog.close()
         self.guide.stop()
+        self.campaign.leave()
         self.runner.close()
         self.evaluator.close()
         for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
