@@ -225,9 +225,9 @@ def style_sheet(theme: Theme) -> str:
     QPushButton[kind="fold"]:hover, QPushButton[kind="fold"]:focus {{ border: 2px solid {t.accent}; }}
     QCheckBox {{ min-height: 36px; spacing: 8px; }}
     QCheckBox:focus {{ border: 1px solid {t.accent}; }}
-    QCheckBox::indicator {{ width: 18px; height: 18px; border: 1px solid {t.soft}; border-radius: 3px;
-        background: {t.sheet}; }}
-    QCheckBox::indicator:checked {{ border-color: {t.accent}; background: {t.accent};
+    QCheckBox::indicator, QListView::indicator {{ width: 18px; height: 18px; border: 1px solid {t.soft};
+        border-radius: 3px; background: {t.sheet}; }}
+    QCheckBox::indicator:checked, QListView::indicator:checked {{ border-color: {t.accent}; background: {t.accent};
         image: url({arrows}/check-{t.name}.svg); }}
     QTableView {{ background: {t.sheet}; border: 1px solid {t.rule}; gridline-color: {t.rule};
         selection-background-color: {t.wash}; selection-color: {t.ink}; alternate-background-color: {t.paper}; }}

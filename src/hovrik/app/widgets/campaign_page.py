@@ -44,7 +44,7 @@ class CampaignPage(QWidget):
         self.slots = Choice("In which OS slots", [("", "this OS slot"), ("all", "every OS slot")])
         self.titles = QListWidget()
         self.titles.setAccessibleName("Titles of the campaign")
-        self.titles.setMaximumHeight(TITLES_PX)
+        self.titles.setFixedHeight(TITLES_PX)
         self.make = button("Make the campaign", tip="A cell for each title in each OS slot; the former one is replaced")
         self.start = button("Start it", "main", "Cell after cell, with nobody beside; stop it with F8 and go on later")
         self.again = button("Try failed ones again")
