@@ -18,5 +18,5 @@ def test_twelve_seconds_of_anything_fail_nowhere(tmp_path):
     assert done.returncode == 0, done.stderr[-2000:]
     found = json.loads(done.stdout)
     assert found["faults"] == [] and "Traceback" not in done.stderr
-    assert found["actions"] > 60 and found["changed"] >= 0.35
+    assert found["actions"] > 25 and found["changed"] >= 0.35
     assert len({place.split("/")[0] for place in found["reached"] if "/" in place}) >= 6
