@@ -324,7 +324,7 @@ def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(tmp_path
         library.register(notebook, own.describe())
         question = of_kind(DEMO_QUESTION, "undervolt")
         rig = sweep.rig_of(notebook, question.rig)
-        design = design_of(question, rig, knobs_of(rig, rig.slots[0], None), SHORT)
+        design = replace(design_of(question, rig, knobs_of(rig, rig.slots[0], None), SHORT), soak_s=240.0, pass_s=40.0)
         plan_id = sweep.keep_design(notebook, question, design, 22.0)
         sweep.run_plan(notebook, plan_id, own, {"kind": "x"}, Control(), lambda event: None)
         made = [(one.asked["cpu_offset_mv"], one.asked["gpu_offset_mv"]) for one in notebook.passes()]
