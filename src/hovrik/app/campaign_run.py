@@ -20,10 +20,9 @@ Run = Callable[[Callable[[Notebook, Machine], str]], None]
 
 
 class CampaignRun(QObject):
-    """Signals: changed (its table is another), ended (nothing more is begun)."""
+    """Signal: changed (its table is another)."""
 
     changed = pyqtSignal()
-    ended = pyqtSignal()
 
     def __init__(self, session: Session, runner: RunWorker, run: Run, parent: QObject) -> None:
         super().__init__(parent)
@@ -98,4 +97,3 @@ class CampaignRun(QObject):
     def _finish(self) -> None:
         self.is_on, self._at = False, None
         self.changed.emit()
-        self.ended.emit()

@@ -29,7 +29,7 @@ from ..store.notebook import Notebook
 from ..store.sound import WRONG, setup_from
 from .library import address_of
 from .machines import open_machine
-from .profiles import applied_in, asked_of
+from .profiles import applied_in, asked_of, title_name
 from .run import crashed_at, rig_of, title_of
 
 MOST_KEPT = 500  # of what was applied and put back, for the logbook
@@ -161,9 +161,10 @@ def set_by_hand(notebook: Notebook, profile_id: str, body: Mapping[str, Any], do
         Row(key, setup[key], shown(setup[key]) if key in done else "", key in done, "" if key in done else "not ticked")
         for key in keys
     )
-    made = Applied(str(body["rig"]), profile_id, _name(body), setup, Snapshot(), time.time_ns(), rows, by_hand=True)
+    name = title_name(body)
+    made = Applied(str(body["rig"]), profile_id, name, setup, Snapshot(), time.time_ns(), rows, by_hand=True)
     notebook.set_state(_key(made.rig), made.as_dict())
-    _note(notebook, body, f"Set by hand for {_name(body)}: {describe(setup)}")
+    _note(notebook, body, f"Set by hand for {name}: {describe(setup)}")
     return made
 
 
@@ -200,7 +201,7 @@ def _applied(
         )
     former = on_machine(notebook, rig.key)
     before = former.before if former is not None and not former.by_hand else now  # older, and so what was there
-    made = Applied(rig.key, profile_id, _name(body), setup, before, time.time_ns(), said=said)
+    made = Applied(rig.key, profile_id, title_name(body), setup, before, time.time_ns(), said=said)
     notebook.set_state(_key(rig.key), made.as_dict())
     for part in parts:
         outcome = setting.apply(machine, part, rig, title)
@@ -299,11 +300,6 @@ def _same(setup: Setup, failed: Setup) -> bool:
     both = set(setup) & set(failed)
     limits = set(failed) & set(LIMITS) or set(failed)
     return limits <= both and all(known(key).agrees(setup[key], failed[key]) for key in both)
-
-
-def _name(body: Mapping[str, Any]) -> str:
-    names = body.get("names") or {}
-    return str(names.get("title") or body["title"])
 
 
 def _note(notebook: Notebook, body: Mapping[str, Any], text: str) -> None:

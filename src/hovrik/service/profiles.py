@@ -117,6 +117,11 @@ def asked_of(body: Mapping[str, Any]) -> Question:
     return asked.with_(source=Source(body["source"]))
 
 
+def title_name(body: Mapping[str, Any]) -> str:
+    """What the title of a profile is called."""
+    return str((body.get("names") or {}).get("title") or body["title"])
+
+
 def stale(notebook: Notebook, body: Mapping[str, Any]) -> tuple[Message, ...]:
     """What changed since a profile was chosen."""
     entity = notebook.newest_of("rig", body["rig"])

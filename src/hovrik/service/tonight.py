@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import Any
 
 from ..core.choose.journey import BOUND_SD, MOST_WAYS, SCENES_SD, Evening, Outcome, Supply, Way, planned
 from ..core.choose.trade import Kind, Point, points_of, unbeaten
@@ -107,13 +108,14 @@ def _evaluated(notebook: Notebook, question: Question, title: str, memory: Memor
     """The scene of a title with most passes on battery here, held against the floor of its profile, else the
     question's."""
     best: Evaluation | None = None
+    profile = _profile_of(notebook, question.rig, question.slot, title)
     for *keys, source in notebook.places():
         place = dict(zip(CONTEXT, keys, strict=True))
         here = all(place[kind] == question.keys[kind] for kind in ("rig", "slot")) and place["title"] == title
         if not here or source not in (None, "battery"):
             continue
         rig, slot, _, scene = (str(place[kind]).rpartition("/")[2] for kind in CONTEXT)
-        floor = _floor(notebook, rig, slot, title, question.target_fps)
+        floor = float(profile["target_fps"]) if profile is not None else question.target_fps
         asked = lowest_watts(rig, slot, title, scene, target_fps=floor).with_(school=question.school)
         try:
             found = evaluate(notebook, asked, memory=memory)
@@ -124,11 +126,12 @@ def _evaluated(notebook: Notebook, question: Question, title: str, memory: Memor
     return best
 
 
-def _floor(notebook: Notebook, rig: str, slot: str, title: str, otherwise: float) -> float:
+def _profile_of(notebook: Notebook, rig: str, slot: str, title: str) -> Mapping[str, Any] | None:
+    """The first profile kept there that can be read."""
     for _, body in notebook.profiles():
         if not problems_of(body) and (body["rig"], body["slot"], body["title"]) == (rig, slot, title):
-            return float(body["target_fps"])
-    return otherwise
+            return body
+    return None
 
 
 def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation) -> tuple[Way, ...]:
@@ -138,11 +141,8 @@ def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation)
               if one.kind is not Kind.PREDICTED and not one.incidents and one.at("draw_w") > 0]  # fmt: skip
     fits = [one for one in points if one.fits and (one.holds is None or one.holds >= 0.5)]
     chosen = unbeaten(fits or points, "draw_w")
-    profile = next((
-        Setup(body["setup"]) for _, body in notebook.profiles()
-        if not problems_of(body) and (body["rig"], body["title"]) == (question.rig, title)
-        and body["slot"] == question.slot
-    ), None)  # fmt: skip
+    body = _profile_of(notebook, question.rig, question.slot, title)
+    profile = Setup(body["setup"]) if body is not None else None
     own = [one for one in points if profile is not None and one.setup.has(profile)]
     every: list[Point] = []
     for one in sorted({id(one): one for one in (*own, *chosen)}.values(), key=lambda one: one.at("draw_w")):

@@ -226,7 +226,7 @@ class KeepStage(Stage):
         self.plan_asked.emit()
 
     def _on_export(self, body: dict[str, Any]) -> None:
-        suggestion = str(body.get("names", {}).get("title") or body["title"])
+        suggestion = profiles.title_name(body)
         path = ask_save(self, "profile", "Export the profile", suggestion, "Profiles (*.json *.toml)", ".json")
         if path is not None:
             self.export_to(path, body)
@@ -237,9 +237,12 @@ class KeepStage(Stage):
 
     def _as_it_stands(self, body: dict[str, Any]) -> dict[str, Any]:
         """A body with the state that it is in now."""
+        own = next((one for one, kept in self.session.notebook.profiles() if kept == body), "")
+        return self._with_state(own, body)
+
+    def _with_state(self, profile_id: str, body: dict[str, Any]) -> dict[str, Any]:
         notebook = self.session.notebook
-        own = next((one for one, kept in notebook.profiles() if kept == body), "")
-        said = profiles.stood(notebook, own, body, self.session.evaluation)
+        said = profiles.stood(notebook, profile_id, body, self.session.evaluation)
         return {**body, "state": profiles.state_of(body, profiles.stale(notebook, body), said)}
 
     def _on_table(self) -> None:
@@ -249,8 +252,8 @@ class KeepStage(Stage):
 
     def export_all_to(self, path: Path) -> None:
         """Write every profile in force that can be read as a table; the message tells how it went."""
-        bodies = [body for _, body in self.session.notebook.profiles() if not profile_file.problems_of(body)]
-        sound = [self._as_it_stands(body) for body in bodies]
+        kept = self.session.notebook.profiles()
+        sound = [self._with_state(key, body) for key, body in kept if not profile_file.problems_of(body)]
         self._written(path, lambda: profile_file.write_table(path, sound))
 
     def _written(self, path: Path, write: Callable[[], None]) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QBuffer, QByteArray, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.setup import Setup, describe
+from ...service.profiles import title_name
 from ...service.report import card_of, report_of
 from ...store.files.write.profile import problems_of
 from ...store.files.write.report import Report, html
@@ -22,7 +22,7 @@ from ..worker import Wanted, Worker
 from .fields import Choice, Notice, allow, button, label
 from .flow import FlowLayout
 
-ANSWER = "answer"
+ANSWER, ANSWER_WORDS = "answer", "the answer above, with all behind it"
 SHARP = 2.0  # pixels of a picture a unit of its drawing
 
 
@@ -33,11 +33,10 @@ class ReportPage(QWidget):
         super().__init__()
         self._session = session
         self.report: Report | None = None
-        self._profiles: dict[str, dict[str, Any]] = {}
         self._worker = Worker("report", self)
         self._worker.finished.connect(self._on_made)
         self._worker.failed.connect(lambda fault: self.words.say(str(fault), "warn"))
-        self.what = Choice("What is reported", [(ANSWER, "the answer above, with all behind it")])
+        self.what = Choice("What is reported", [(ANSWER, ANSWER_WORDS)])
         self.write = button("Write it …", "main", "As a PDF, or as one web page that needs no other file")
         self.write.clicked.connect(self._on_write)
         self.words = Notice("How the report went")
@@ -62,9 +61,8 @@ class ReportPage(QWidget):
         """Make the report anew, off the interface thread."""
         session = self._session
         kept = {name: body for name, body in session.notebook.profiles() if not problems_of(body)}
-        self._profiles = kept
-        shown = [(name, f"profile: {_title(body)}, {describe(Setup(body['setup']))}") for name, body in kept.items()]
-        self.what.offer([(ANSWER, "the answer above, with all behind it"), *shown])
+        shown = [(name, f"profile: {title_name(own)}, {describe(Setup(own['setup']))}") for name, own in kept.items()]
+        self.what.offer([(ANSWER, ANSWER_WORDS), *shown])
         evaluation, notebook, chosen = session.evaluation, session.notebook, self.what.key()
         if chosen in kept:
             self._on_made(card_of(kept[chosen]))
@@ -124,7 +122,3 @@ def pictured(svg: str) -> bytes:
     buffer.open(QBuffer.OpenModeFlag.WriteOnly)
     image.save(buffer, "PNG")
     return bytes(buffer.data().data())
-
-
-def _title(body: dict[str, Any]) -> str:
-    return str((body.get("names") or {}).get("title") or body["title"])

@@ -25,11 +25,7 @@ Array = NDArray[np.float64]
 DRAWS = 1000
 AT = 0.9  # quantile of each leg's energy that a plan is made with
 IDLE, FILM, CHARGE = "idle", "film", "charge"
-USUAL_W = {
-    IDLE: 5.0,
-    FILM: 7.0,
-    CHARGE: 5.0,
-}  # drawn where nobody typed it; from memory, of handhelds at low brightness
+USUAL_W = {IDLE: 5.0, FILM: 7.0, CHARGE: 5.0}  # where nobody typed it; from memory, of handhelds at low brightness
 TYPED_SD = 0.2  # log, of a draw that was typed
 SCENES_SD, BOUND_SD = 0.05, 0.015  # log, of a title's draw between evenings: as scenes ask, and where its limit binds
 METER_SD, LEG_SD = 0.012, 0.02  # log, of all that is measured; of one leg
@@ -171,10 +167,8 @@ def used(evening: Evening, ways: Sequence[Sequence[Way]], supply: Supply, seed: 
             if (leg.what, way.words) not in of_way:
                 of_way[leg.what, way.words] = rng.standard_normal(DRAWS)
             off = meter + way.mix_sd * of_title[leg.what] + alone + way.sd * of_way[leg.what, way.words]
-            hours = leg.minutes / 60.0
-            drain = hours / (supply.hours_at(way.draw_w) * battery) * np.exp(off)
-            a_watt = drain / (way.draw_w * np.exp(off))
-            columns.append(drain - a_watt * into * leg.charger_w)
+            a_watt = leg.minutes / 60.0 / (supply.hours_at(way.draw_w) * way.draw_w * battery)
+            columns.append(a_watt * (way.draw_w * np.exp(off) - into * leg.charger_w))
         found.append(np.column_stack(columns) if columns else np.zeros((DRAWS, 0)))
     return found
 

@@ -10,7 +10,7 @@ import numpy as np
 from ..errors import PlanError
 from ..facts.knob import Knob, Level, inside
 from ..facts.setup import Setup
-from ..message import Value, say
+from ..message import say
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, Option, build
@@ -98,7 +98,7 @@ def answer(seen: Seen) -> Answer:
     dearest = sorted(found, key=lambda one: -abs(one.frame_ms.value))
     because = tuple(
         say("option.costs" if one.watts is not None else "option.costs-frames", option=_words(one, seen.knobs),
-            frame=_value(one.frame_ms), **({"watts": _value(one.watts)} if one.watts is not None else {}))
+            frame=one.frame_ms.as_value(), **({"watts": one.watts.as_value()} if one.watts is not None else {}))
         for one in dearest
     )  # fmt: skip
     floor = seen.question.terms.floor
@@ -134,10 +134,6 @@ def _cheapest(found: Sequence[Cost], base_ms: float, most_ms: float) -> tuple[di
         elif frame + one.frame_ms.value <= most_ms:
             chosen[one.name], frame = one.levels[1], frame + one.frame_ms.value
     return chosen, frame
-
-
-def _value(estimate: Estimate) -> Value:
-    return Value(estimate.value, estimate.unit, estimate.low, estimate.high)
 
 
 def _words(one: Cost, knobs: dict[str, Knob] | object) -> str:

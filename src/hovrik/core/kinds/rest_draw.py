@@ -109,15 +109,15 @@ def answer(seen: Seen) -> Answer:
     because = []
     for one in dearest:
         minutes = _minutes(seen, base.value, one.watts)
-        values = {"what": _words(one, seen.knobs), "watts": _value(one.watts)}
+        values = {"what": _words(one, seen.knobs), "watts": one.watts.as_value()}
         because.append(
             say("rest.part", **values, minutes=minutes) if minutes is not None else say("rest.watts", **values)
         )
     sure = [one for one in dearest if (one.watts.low or 0.0) > 0.0]
     if not sure:
-        return Answer(say("rest.none", watts=_value(base)), None, None, because=tuple(because))
+        return Answer(say("rest.none", watts=base.as_value()), None, None, because=tuple(because))
     names = tuple(_words(one, seen.knobs) for one in sure[:3])
-    return Answer(say("rest.most", what=names, watts=_value(base)), None, None, because=tuple(because))
+    return Answer(say("rest.most", what=names, watts=base.as_value()), None, None, because=tuple(because))
 
 
 def _minutes(seen: Seen, base_w: float, watts: Estimate) -> Value | None:
@@ -144,10 +144,6 @@ def _words(one: Part, knobs: object) -> str:
     unit = f" {knob.unit}" if knob is not None and knob.unit else ""
     low, high = (f"{level:g}" if is_number(level) else str(level) for level in one.levels)
     return f"{label} {high}{unit} over {low}{unit}"
-
-
-def _value(one: Estimate) -> Value:
-    return Value(one.value, one.unit, one.low, one.high)
 
 
 KIND = Kind("rest-draw", "does it pay", "see what the rest draws", "", design, answer, asks_floor=False)

@@ -89,9 +89,9 @@ def answer(seen: Seen) -> Answer:
     hot = Value(room + HOTTER, "C", digits=0)
     is_beyond = (there.low or 0.0) > top  # no further than was measured
     because = [
-        say("cool.hotter-too", room=hot) if is_beyond else say("cool.hotter", room=hot, watts=_value(there)),
+        say("cool.hotter-too", room=hot) if is_beyond else say("cool.hotter", room=hot, watts=there.as_value()),
         say("cool.rise", watts=Value(pick, "W"), die=_die(cooler, pick, room)),
-        *([say("cool.quiet", noise=_decibels(seen), watts=_value(quiet))] if quiet else []),
+        *([say("cool.quiet", noise=_decibels(seen), watts=quiet.as_value())] if quiet else []),
         *_noise_there(seen, pick),
         say("cool.passes", passes=len(seen.counted)),
     ]  # fmt: skip
@@ -101,9 +101,10 @@ def answer(seen: Seen) -> Answer:
         says = say("cool.always", highest=Value(tried, "W"), die=what, room=Value(room, "C", digits=0))
         return Answer(says, None, _option(seen, response, tried), because=tuple(because[:1] + because[2:]))
     if least is not None and pick < least:
-        says = say("cool.never", least=Value(least, "W"), watts=_value(carried), die=what)
+        says = say("cool.never", least=Value(least, "W"), watts=carried.as_value(), die=what)
         return Answer(says, None, None, because=tuple(because))
-    says = say("cool.carries", watts=_value(carried), die=what, room=Value(room, "C", digits=0), pick=Value(pick, "W"))
+    here_c = Value(room, "C", digits=0)
+    says = say("cool.carries", watts=carried.as_value(), die=what, room=here_c, pick=Value(pick, "W"))
     lacks = () if len({round(one.watts) for one in rises_of(seen.counted, room)}) > 1 else (say("missing.cool-level"),)
     return Answer(says, None, _option(seen, response, pick), because=tuple(because), lacks=lacks)
 
@@ -156,10 +157,6 @@ def _noise_there(seen: Seen, pick: float) -> list[Message]:
 def _die(cooler: Cooler, watts: float, room: float) -> Value:
     rise = cooler.rise_at(max(watts, 0.5))
     return Value(room + rise.value, "C", room + (rise.low or rise.value), room + (rise.high or rise.value))
-
-
-def _value(one: Estimate) -> Value:
-    return Value(one.value, one.unit, one.low, one.high)
 
 
 KIND = Kind("stays-cool", "find", "find the highest limit that stays cool", LIMIT, design, answer, asks_floor=False)

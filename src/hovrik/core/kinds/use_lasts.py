@@ -94,8 +94,7 @@ def _words(seen: Seen, group: Group) -> str:
 
 
 def _of(option: Option, key: str) -> Value:
-    one = option.metrics[key]
-    return Value(one.value, one.unit, one.low, one.high)
+    return option.metrics[key].as_value()
 
 
 KIND = Kind("use-lasts", "how long", "see how long this use lasts", LIMIT, design, answer, asks_floor=False)

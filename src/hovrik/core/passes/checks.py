@@ -21,6 +21,7 @@ from ..facts.setup import Setup
 from ..finding import Finding, State
 from ..message import Value, say
 from ..plan.resolution import settled_after
+from ..stats.changes import largest_change
 from .frames import Intervals
 from .pacing import is_even
 from .trace import Channel, Trace
@@ -148,11 +149,7 @@ def clamp(seen: Case) -> list[Finding]:
     n = watts.size
     if n < 12:
         return []
-    sums = np.cumsum(watts)
-    k = np.arange(4, n - 4)
-    before, after = sums[k - 1] / k, (sums[-1] - sums[k - 1]) / (n - k)
-    best = int((k * (n - k) / n * (before - after) ** 2).argmax())
-    cut, high, low = int(k[best]), float(before[best]), float(after[best])
+    cut, high, low = largest_change(watts, 4, n - 4)
     flat = seen.limits.flat_share
     even = np.std(watts[1 : cut - 1]) < flat * high and np.std(watts[cut + 1 :]) < flat * low
     if low > (1.0 - seen.limits.clamp_share) * high or not even:

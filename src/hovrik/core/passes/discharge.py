@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..stats.changes import largest_change
 from .frames import stutter_list
 from .trace import Channel, Trace
 
@@ -150,15 +151,12 @@ def _cuts(values: Array, offset: int) -> list[int]:
     n = values.size
     if n < 2 * LEAST:
         return []
-    sums, k = np.cumsum(values), np.arange(LEAST, n - LEAST + 1)
-    before, after = sums[k - 1] / k, (sums[-1] - sums[k - 1]) / (n - k)
-    best = int((k * (n - k) / n * (before - after) ** 2).argmax())
-    cut = int(k[best])
+    cut, before, after = largest_change(values, LEAST, n - LEAST + 1)
     parts = values[:cut], values[cut:]
     spread = [float(np.std(part)) for part in parts]
     error = math.sqrt(sum(sd**2 * KEPT / part.size for sd, part in zip(spread, parts))) + 1e-9
-    apart = abs(before[best] - after[best])
-    if apart < FAR * error or apart < DROP * max(float(before[best]), 1e-9):
+    apart = abs(before - after)
+    if apart < FAR * error or apart < DROP * max(before, 1e-9):
         return []
     found = [*_cuts(parts[0], offset), offset + cut, *_cuts(parts[1], offset + cut)]
     return found[:MOST_STEPS]

@@ -10,6 +10,16 @@ Array = NDArray[np.float64]
 MOST_BEHIND = 4000  # starts of a segment that are kept: older ones end up pruned
 
 
+def largest_change(values: Array, first: int, last: int) -> tuple[int, float, float]:
+    """Where the mean of a series changes most, by least squares, with the means before and after. first, last : of the
+    starts of the second part, last not among them."""
+    n = values.size
+    sums, k = np.cumsum(values), np.arange(first, last)
+    before, after = sums[k - 1] / k, (sums[-1] - sums[k - 1]) / (n - k)
+    best = int((k * (n - k) / n * (before - after) ** 2).argmax())
+    return int(k[best]), float(before[best]), float(after[best])
+
+
 def change_points(series: Array, penalty: float, least: int = 5) -> list[int]:
     """Starts of all segments but the first, by least squares with a penalty a change (PELT; Killick et al. 2012).
 

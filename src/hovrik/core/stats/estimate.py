@@ -6,6 +6,8 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from ..message import Value
+
 
 @dataclass(frozen=True)
 class Estimate:
@@ -22,6 +24,10 @@ class Estimate:
         """The same in another unit. change : rises with its number."""
         ends = [None if end is None else change(end) for end in (self.low, self.high)]
         return replace(self, value=change(self.value), low=ends[0], high=ends[1])
+
+    def as_value(self) -> Value:
+        """What a message says of it."""
+        return Value(self.value, self.unit, self.low, self.high)
 
     def as_dict(self) -> dict[str, float | str | int | bool | None]:
         """Plain values for JSON."""
