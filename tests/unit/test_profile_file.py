@@ -8,6 +8,7 @@ import fastjsonschema
 import pytest
 
 from hovrik.core.errors import ImportRefused, StoreError
+from hovrik.service.profiles import title_name
 from hovrik.store.files.write import profile
 
 BODY = {
@@ -108,3 +109,9 @@ def test_a_file_that_is_too_large_or_no_text(tmp_path):
     path.write_bytes(b" " * 4_000_001)
     with pytest.raises(ImportRefused, match="too large"):
         profile.read(path)
+
+
+def test_a_profile_without_names_is_called_by_its_key():
+    for names in (None, {}, {"title": ""}):
+        assert title_name({"names": names, "title": "a"}) == "a"
+    assert title_name({"names": {"title": "A"}, "title": "a"}) == "A"
