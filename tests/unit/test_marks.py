@@ -83,11 +83,11 @@ def test_marks_do_not_depend_on_the_number_of_passes(step):
 def test_intervals_cover_the_truth():
     expected = X0 + math.log(A * B * K / QUESTION.terms.price) / B
     hits = 0
-    for seed in range(12):
+    for seed in range(8):
         one = read({w: curve(w) / 1.08 for w in LIMITS}, sd=0.01, seed=seed)
         mark = next(m for m in marks.find(one, QUESTION) if m.id == "last_paying")
         hits += mark.low - 0.1 <= expected <= mark.high + 0.1
-    assert hits >= 10
+    assert hits >= 7
 
 
 def test_a_mark_outside_what_was_tried_says_so():

@@ -39,7 +39,7 @@ def test_a_level_at_the_floor_is_seldom_sure():
     rng = np.random.default_rng(5)
     levels = {w: math.log(1000.0 / (60 * (1 - math.exp(-0.16 * (w - 2))))) for w in range(8, 16)}
     question = QUESTION.with_(target_fps=true_low(levels[11]) / 0.97)
-    said = [response.read(passes_of(levels, rng, repeats=n), question)[0].group(11.0).holds for n in (1, 2, 3) * 15]
+    said = [response.read(passes_of(levels, rng, repeats=n), question)[0].group(11.0).holds for n in (1, 2, 3) * 8]
     assert np.mean(np.array(said) >= 0.95) <= 0.09 and 0.2 < np.mean(said) < 0.65
 
 

@@ -15,6 +15,7 @@ from ...core.passes.figure import BY_ID
 from ...core.read.response import Response
 from ..theme import tokens
 from .base import Plot, nearest, pen
+from .pair_drag import PairDrag, Target
 from .response_plot import Points, name_axis, points_of
 
 PALETTE = ("rate", "low", "per_watt", "marginal", "die_c", "draw_w")  # a line keeps its place among those offered
@@ -25,19 +26,21 @@ LABELS = {PER_WATT: ("frames a watt of draw", "fps a W"), JOULES: ("energy a fra
 
 @dataclass(frozen=True)
 class LaidOver:
-    """One line. number : its place among those offered, which is its colour and shape; words : what it is called."""
+    """One line. number : its place among those offered, which is its colour and shape; words : what it is called;
+    passes : ids of the passes of each point."""
 
     number: int
     words: str
     points: Points
+    passes: tuple[tuple[str, ...], ...] = ()
 
 
-def points_along(response: Response, figure: str, by_watts: bool) -> Points:
+def line_of(number: int, words: str, response: Response, figure: str, by_watts: bool) -> LaidOver:
     """A figure of the groups of a response with intervals, along its factor or along measured package watts."""
     own = points_of(response, figure) if figure not in LABELS else Points((), (), (), ())
     found = dict(zip(own.at, zip(own.values, own.lows, own.highs)))
     is_heat = figure in BY_ID and BY_ID[figure].unit == "C"
-    rows: list[tuple[float, ...]] = []
+    rows: list[tuple[tuple[float, ...], tuple[str, ...]]] = []
     for at, group in zip(response.places.tolist(), response.groups):
         package = group.package
         place = at if not by_watts else package.value if package is not None else math.nan
@@ -46,10 +49,12 @@ def points_along(response: Response, figure: str, by_watts: bool) -> Points:
             half = 2.0 * math.hypot(group.rate.se, group.draw.se)
             found[at] = (math.exp(middle), math.exp(middle - half), math.exp(middle + half))
         if at in found and math.isfinite(place):
-            rows.append((place, *(degrees.shown(value) if is_heat else value for value in found[at])))
+            shown = (degrees.shown(value) if is_heat else value for value in found[at])
+            rows.append(((place, *shown), group.passes))
     rows.sort()
-    columns = list(zip(*rows)) if rows else [(), (), (), ()]
-    return Points(*(tuple(column) for column in columns))
+    columns = list(zip(*(row for row, _ in rows))) if rows else [(), (), (), ()]
+    points = Points(*(tuple(column) for column in columns))
+    return LaidOver(number, words, points, tuple(passes for _, passes in rows))
 
 
 class LaidOverPlot(Plot):
@@ -61,6 +66,7 @@ class LaidOverPlot(Plot):
         self._first: Response | None = None
         self._axis, self._by_watts = "", False
         self._beside: Sequence[LaidOver] = ()
+        self.pairs = PairDrag(self, self._targets)
         self.hint("Choose what to lay over each other.")
 
     def show_lines(
@@ -106,6 +112,9 @@ class LaidOverPlot(Plot):
                      f"{line.words}: high": own.highs}  # fmt: skip
         self.data = data  # type: ignore[assignment]
         self.show_all()
+
+    def _targets(self) -> list[Target]:
+        return [(x, y, ids) for one in self._lines for x, y, ids in zip(one.points.at, one.points.values, one.passes)]
 
     def show_all(self) -> None:
         own = [line.points for line in (*self._lines, *self._beside) if line.points.at]

@@ -6,7 +6,7 @@ Each plot first makes plain data from a response, then draws it, so the numbers 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,12 +18,14 @@ from ...core.facts.knob import inside
 from ...core.facts.terms import Floor
 from ...core.read.group import Group
 from ...core.read.marks import POWER_WORDS, QUARTERS, Mark, gains
+from ...core.read.residuals import expected_at, is_inside, measured_span
 from ...core.read.response import RATE, Response
 from ...core.stats.estimate import Estimate, Mean
 from ...core.words import percent, plural
 from ..theme import tokens
 from .base import Plot, nearest, pen
 from .labels import Edge
+from .pair_drag import PairDrag, Target
 
 
 @dataclass(frozen=True)
@@ -118,15 +120,20 @@ class RatePlot(Plot):
         self._floor, self._floor_words = 0.0, ""
         self._low_words = "1 % low"
         self._pick: float | None = None
+        self._presets: Sequence[tuple[str, float]] = ()
+        self._dots: Mapping[str, Sequence[tuple[float, float]]] = {}
+        self.pairs = PairDrag(self, self._targets)
         self.scene().sigMouseClicked.connect(self._on_clicked)
         self.hint("Reading the notebook …")
 
     def show_response(
         self, response: Response | None, marks: Sequence[Mark], floor: Floor | None, low_words: str,
-        pick: float | None,
+        pick: float | None, presets: Sequence[tuple[str, float]] = (),
+        dots: Mapping[str, Sequence[tuple[float, float]]] | None = None,
     ) -> None:  # fmt: skip
         """Draw a response, or the hint where there is none. floor : a rate to hold, None for none; pick : where the
-        answer stands on the axis."""
+        answer stands on the axis; presets : (name, W) of the maker's; dots : single passes of "rate" and "low"."""
+        self._presets, self._dots = presets, dots or {}
         self._response, self._marks, self._low_words = response, marks, low_words
         self._floor = floor.edge if floor is not None else 0.0
         self._floor_words = f"{floor.value:g}, held at {100 * (1 - floor.tolerance):g} %" if floor is not None else ""
@@ -156,6 +163,7 @@ class RatePlot(Plot):
             self.addItem(
                 pg.PlotCurveItem(np.array(low.at), np.array(low.values), pen=pen("low", 1, Qt.PenStyle.DashLine))
             )
+        self._draw_dots()
         for points, quantity in ((rate, "rate"), (low, "low")):
             draw_points(self, points, quantity)
         for points in (rate, low):
@@ -175,7 +183,37 @@ class RatePlot(Plot):
             f"low_{name}": low.at, "low_fps": low.values, "low_low": low.lows, "low_high": low.highs,
         }  # fmt: skip
 
+    def _draw_dots(self) -> None:
+        for quantity, pairs in self._dots.items():
+            if pairs:
+                colour = QColor(tokens.current().data[quantity])
+                colour.setAlpha(110)
+                x, y = np.array(pairs).T
+                self.addItem(
+                    pg.ScatterPlotItem(x, y, symbol=tokens.SHAPES[quantity], size=4, brush=colour, pen=pg.mkPen(None))
+                )
+
+    def _targets(self) -> list[Target]:
+        """Where levels can be taken hold of."""
+        if self._response is None:
+            return []
+        levels = dict(zip(self._response.places.tolist(), (group.level for group in self._response.groups)))
+        both = (points_of(self._response, RATE), points_of(self._response, "judged"))
+        return [(at, value, levels[at]) for one in both for at, value in zip(one.at, one.values)]
+
+    def _draw_presets(self, rate: Points) -> None:
+        """The maker's presets among the levels, each by its name at the top."""
+        theme = tokens.current()
+        if self._response is None or self._response.factor.unit != "W":
+            return
+        for name, watts in self._presets:
+            if rate.at[0] <= watts <= rate.at[-1]:
+                line = pg.InfiniteLine(watts, 90, pen=pg.mkPen(QColor(theme.rule), style=Qt.PenStyle.DashDotLine))
+                self.addItem(line, ignoreBounds=True)
+                self.labels.add(name, watts, Edge.TOP, theme.soft)
+
     def _draw_marks(self, rate: Points) -> None:
+        self._draw_presets(rate)
         theme = tokens.current()
         span = rate.at[-1] - rate.at[0] or 1.0
         for number, mark in enumerate(m for m in self._marks if m.value is not None or m.span):
@@ -208,7 +246,21 @@ class RatePlot(Plot):
     def read_out(self, x: float, y: float) -> str:
         if self._response is None or not self._response.groups:
             return ""
-        group = self._response.groups[nearest(self._response.places.tolist(), x)]
+        own = self._response
+        between = expected_at(own, x)
+        if between is not None:
+            rate, watts = between
+            power = POWER_WORDS[own.drawn.power] if own.drawn is not None else ""
+            return (
+                f"{x:.1f} {own.factor.unit}, between levels: expected\n"
+                f"rate {rate.value:.1f} ({rate.low:.1f} to {rate.high:.1f})\n"
+                f"{watts.value:.1f} W {power} ({watts.low:.1f} to {watts.high:.1f})"
+            )
+        if own.drawn is not None and not is_inside(own, x) and abs(own.levels - x).min() > own.drawn.step / 2:
+            return (
+                f"nothing is said of {x:.0f} {own.factor.unit}:\nmeasured from {measured_span(own, own.factor.words)}"
+            )
+        group = own.groups[nearest(own.places.tolist(), x)]
         lines = [f"{self._response.factor.words(group.level)}, {plural(len(group.passes), 'pass', 'passes')}"]
         for words, mean in (("rate", group.rate), ("low", group.judged)):
             if mean is not None:

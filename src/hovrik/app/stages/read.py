@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QInputDialog, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 
 from ...core import degrees, words
 from ...core.facts.knob import Level, inside
@@ -11,7 +11,7 @@ from ...core.facts.setup import Setup, describe
 from ...core.finding import About, Finding
 from ...core.passes.purpose import PLAY
 from ...core.read.marks import Mark, find
-from ...core.read.response import Response
+from ...core.read.response import RATE, Response
 from ...core.stats.estimate import Estimate
 from ...service.gather import PassView, own_factor
 from ...service.next_steps import asked_by
@@ -26,11 +26,14 @@ from ..widgets.flow import FlowLayout
 from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_page import PassPage
 from ..widgets.pass_table import PassTable
+from ..widgets.residual_page import ResidualPage
+from ..widgets.splits import beside
 from ..widgets.stack import Stack
 from ..widgets.waste_page import WastePage
 from .base import EMPTY, Stage
 
 CHOICE_PX = 320
+MANNERS = {"one": "One response", "over": "Several responses", "left": "What passes leave over"}
 
 
 class ReadStage(Stage):
@@ -51,7 +54,7 @@ class ReadStage(Stage):
         self._marks: tuple[Mark, ...] = ()
         self._families: tuple[Setup, ...] = ()
         self.one_pass = PassPage(session)
-        self.manner = Choice("One response or several", [("one", "One response"), ("over", "Several responses")])
+        self.manner = Choice("One response or several", list(MANNERS.items()))
         self.response_choice = Choice("Which setups are shown")
         self.along = Choice("Along what the passes are read")
         self.section = Choice("Which section of the scene")
@@ -69,7 +72,9 @@ class ReadStage(Stage):
         self.import_ = button("Import …", tip="Import passes measured elsewhere")
         self.stills = button("Stills …", tip="Pictures of set-ups, side by side")
         self.stills.clicked.connect(self.stills_asked)
-        self.overlay = OverlayPage(session)
+        self.compare_with = button("Compare with …", tip="The level of the selected pass beside another one")
+        self.compare_with.clicked.connect(self._on_compare_with)
+        self.overlay, self.residuals = OverlayPage(session), ResidualPage(session)
         self.pages.add("Responses", self._responses_page())
         self.waste = WastePage(session)
         self.pages.add("Waste", self.waste)
@@ -81,7 +86,8 @@ class ReadStage(Stage):
         self.message = ElidedLabel("", "warn", lines=2)
         self.message.setAccessibleName("Message")
         self.foot(
-            self.message, self.overrule, self.take_out, self.marks, self.checks, self.stills, self.import_
+            self.message, self.compare_with, self.overrule, self.take_out, self.marks, self.checks, self.stills,
+            self.import_,
         )  # fmt: skip
         self.table.activated.connect(lambda _index: self.pages.show_page("Pass"))
         self.table.pass_chosen.connect(session.select_pass)
@@ -89,6 +95,11 @@ class ReadStage(Stage):
         self.table.take_out_asked.connect(self._on_take_out)
         self.table.taken_out_wanted.connect(lambda _on: self.refresh())
         self.rate.level_chosen.connect(self._on_level_chosen)
+        self.rate.pairs.paired.connect(self._on_levels_paired)
+        self.overlay.paired.connect(self._on_compared)
+        for plot in (self.residuals.along, self.residuals.order):
+            plot.pass_chosen.connect(session.select_pass)
+            plot.pass_opened.connect(self._on_pass_opened)
         self.response_choice.currentIndexChanged.connect(self._show_response)
         self.along.currentIndexChanged.connect(self._on_along)
         self.section.currentIndexChanged.connect(lambda _: session.read_within(self.section.key()))
@@ -120,8 +131,9 @@ class ReadStage(Stage):
             row.addWidget(one)
         column.addWidget(chosen)
         self.manners = Stack()
-        self.manners.addWidget(_beside(self.rate, self.worth, [560, 440]))
+        self.manners.addWidget(beside(self.rate, self.worth, [560, 440]))
         self.manners.addWidget(self.overlay)
+        self.manners.addWidget(self.residuals)
         self.manner.currentIndexChanged.connect(self._on_manner)
         column.addWidget(self.manners, 1)
         return page
@@ -144,7 +156,7 @@ class ReadStage(Stage):
         self.section.setVisible(bool(names))
         families = tuple(one.family for one in evaluation.responses)
         self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.responses)])
-        self.response_choice.setVisible(len(families) > 1 and self.manner.currentIndex() == 0)
+        self.response_choice.setVisible(len(families) > 1 and self.manner.key() != "over")
         if families != self._families:
             self._families = families
             self.response_choice.show_key(self._best_response())
@@ -159,7 +171,9 @@ class ReadStage(Stage):
     def _on_manner(self, at: int) -> None:
         self.manners.setCurrentIndex(at)
         evaluation = self.session.evaluation
-        self.response_choice.setVisible(at == 0 and evaluation is not None and len(evaluation.responses) > 1)
+        self.response_choice.setVisible(
+            self.manner.key() != "over" and evaluation is not None and len(evaluation.responses) > 1
+        )
 
     def _best_response(self) -> str:
         evaluation = self.session.evaluation
@@ -187,10 +201,48 @@ class ReadStage(Stage):
         figure = shown.figure if shown is not None else None
         low_words = figure.label if figure is not None else "no floor"
         floor = question.terms.floor if question.floor.is_of_frames else None  # a score has no place among rates
-        self.rate.show_response(shown, self._marks, floor, low_words, stated)
+        rig = self.session.rig
+        presets = [(mode.name, mode.sustained_w) for mode in (rig.modes if rig is not None else ()) if mode.sustained_w]
+        dots = self._dots(shown, figure.id if figure is not None else "")
+        self.rate.show_response(shown, self._marks, floor, low_words, stated, presets, dots)
+        self.residuals.show_response(shown)
         self.worth.show_response(shown, question.terms.price)
         found = evaluation.findings
         self.notes.show_notes(self._margin_notes(), found, self.session.aside, self._is_here)
+
+    def _dots(self, shown: Response | None, judged: str) -> dict[str, list[tuple[float, float]]]:
+        """Single passes of a response: ("rate" and "low") to (place, value) each."""
+        views = {view.record.id: view for view in (self.session.evaluation.views if self.session.evaluation else ())}
+        found: dict[str, list[tuple[float, float]]] = {"rate": [], "low": []}
+        for at, group in zip(shown.places.tolist(), shown.groups) if shown is not None else ():
+            for view in (views[one] for one in group.passes if one in views):
+                for name, key in (("rate", RATE), ("low", judged)):
+                    if (value := view.figures.value(key)) is not None:
+                        found[name].append((at, value))
+        return found
+
+    def _on_levels_paired(self, a: Level, b: Level) -> None:
+        shown = self._response
+        one, other = (shown.group(level) for level in (a, b)) if shown is not None else (None, None)
+        if one is not None and other is not None:
+            self._on_compared(one.passes, other.passes)
+
+    def _on_compare_with(self) -> None:
+        view = self._view()
+        groups = [g for one in self._responses() for g in one.groups if view is not None and view.record.id in g.passes]
+        if groups:
+            self._on_compared(groups[0].passes, ())
+
+    def _on_compared(self, a: tuple[str, ...], b: tuple[str, ...]) -> None:
+        self.compare.choose(a, b)
+        self.pages.show_page("Compare")
+
+    def _on_pass_opened(self, pass_id: str) -> None:
+        self.session.select_pass(pass_id)
+        self.pages.show_page("Pass")
+
+    def _responses(self) -> tuple[Response, ...]:
+        return tuple(self.session.evaluation.responses) if self.session.evaluation is not None else ()
 
     def _is_here(self, finding: Finding) -> bool:
         """Whether a finding is about the response that is shown, or about no single one."""
@@ -325,6 +377,8 @@ class ReadStage(Stage):
         back = bool(picked) and all(one.deleted for one in picked)
         self.take_out.setText("Bring back" if back else "Take out" if len(picked) < 2 else f"Take out {len(picked)}")
         for made, on in (
+            (self.compare_with, view is not None and any(view.record.id in g.passes for one in self._responses()
+                                                         for g in one.groups)),
             (self.overrule, view is not None), (self.take_out, bool(picked)), (self.marks, view is not None),
         ):  # fmt: skip
             allow(made, on and writable, self.table)
@@ -343,16 +397,6 @@ class ReadStage(Stage):
             ids = [one.record.id for one in picked if not one.deleted]
             self.session.select_pass(self.table.beside(ids))  # so that the next one can be looked at, or taken out too
             take_out(self.session, ids)
-
-
-def _beside(left: QWidget, right: QWidget, sizes: list[int]) -> QSplitter:
-    """Two plots that share the width."""
-    plots = QSplitter(Qt.Orientation.Horizontal)
-    plots.setChildrenCollapsible(False)
-    plots.addWidget(left)
-    plots.addWidget(right)
-    plots.setSizes(sizes)
-    return plots
 
 
 def _family_words(response: Response) -> str:

@@ -148,6 +148,16 @@ class ComparePage(QWidget):
         self.b.show_key(str(other))
         self._compare(anew=before == ("", ""))
 
+    def choose(self, a: tuple[str, ...], b: tuple[str, ...]) -> None:
+        """Put two sets side by side, each by the ids of its passes; an empty one stays as it is chosen."""
+        self.what.show_key("sets")
+        self._on_what()
+        for ids, choice in ((a, self.a), (b, self.b)):
+            at = next((n for n, (_, group) in enumerate(self._sets) if ids and set(group.passes) == set(ids)), None)
+            if at is not None:
+                choice.show_key(str(at))
+        self._compare(anew=True)
+
     def _passes(self, choice: Choice) -> list[Counted]:
         found = self._session.evaluation
         key = choice.key()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -18,7 +18,7 @@ from ...core import degrees
 from ...core.facts.setup import describe
 from ...core.passes.figure import BY_ID
 from ...core.read.response import Response
-from ..plots.laid_over_plot import JOULES, LABELS, PER_WATT, LaidOver, LaidOverPlot, points_along
+from ..plots.laid_over_plot import JOULES, LABELS, PER_WATT, LaidOverPlot, line_of
 from ..session import Session
 from .fields import Choice
 from .stack import Stack
@@ -30,7 +30,11 @@ SMALL, MOST_SMALL, SMALL_COLUMNS, SMALL_PX = "small", 6, 2, 240
 
 
 class OverlayPage(QWidget):
-    """The page. A line keeps its colour and shape as long as the responses are the same."""
+    """The page. A line keeps its colour and shape as long as the responses are the same.
+
+    Signal: paired (ids of the passes of one level, of the level that it was dragged onto)."""
+
+    paired = pyqtSignal(tuple, tuple)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -69,6 +73,7 @@ class OverlayPage(QWidget):
         self.figure.currentIndexChanged.connect(lambda _at: self._draw())
         self.across.currentIndexChanged.connect(lambda _at: self._draw())
         self.manner.currentIndexChanged.connect(lambda _at: self._draw())
+        self.plot.pairs.paired.connect(self.paired)
 
     def refresh(self) -> None:
         """Offer the responses of the newest evaluation; those that were chosen stay chosen."""
@@ -87,7 +92,7 @@ class OverlayPage(QWidget):
             self.list.addItem(item)
         self.list.blockSignals(False)
         kept = self.figure.key()
-        offered = [key for key in FIGURES if any(points_along(one, key, False).at for one in responses)]
+        offered = [key for key in FIGURES if any(line_of(0, "", one, key, False).points.at for one in responses)]
         self.figure.offer([(key, self._figure_words(key)) for key in offered])
         self.figure.show_key(kept if kept in offered else next(iter(offered), ""))
         self._draw()
@@ -109,7 +114,7 @@ class OverlayPage(QWidget):
         for at, (item, one) in enumerate(zip(self._items(), self._responses)):
             if item.checkState() is Qt.CheckState.Checked and key:
                 first = first or one
-                lines.append(LaidOver(at, item.text(), points_along(one, key, by_watts)))
+                lines.append(line_of(at, item.text(), one, key, by_watts))
         unit = LABELS[key][1] if key in LABELS else "fps" if key == "judged" else BY_ID[key].unit if key else ""
         unit = degrees.unit() if unit == "C" else unit
         axis = f"{self._figure_words(key)} ({unit})" if key else ""
