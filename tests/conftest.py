@@ -35,8 +35,12 @@ def demo_notebook(tmp_path_factory):
     """A finished demo notebook; read only: tests that write copy it."""
     path = tmp_path_factory.mktemp("demo") / "demo.hovrik"
     from hovrik.demo import scenario
+    from hovrik.service.gather import evaluate
+    from hovrik.store.notebook import Notebook
 
     scenario.build(path)
+    with Notebook(path) as notebook:  # the figures of its passes are kept, so that each copy need not derive them
+        evaluate(notebook, scenario.question())
     return path
 
 

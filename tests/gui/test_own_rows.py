@@ -1,6 +1,7 @@
 """What an owner adds on screen: knobs, what excludes what, set-ups, sections; and floors of another kind."""
 
 import pytest
+from helpers.build import DEMO_QUESTION
 from helpers.window import at_rest, click, opened
 
 from hovrik.core.facts.factor import LIMIT
@@ -106,10 +107,10 @@ def test_the_floor_names_its_figure(window, qtbot):
     assert session.question.terms.floor.figure == "low_1pct"
 
 
-@pytest.mark.parametrize(("yields", "figure"), [("score", "score"), ("time", "time"), ("frames", "low_1pct")])
-def test_a_scene_brings_a_floor_that_it_can_be_held_to(window, yields, figure):
-    asked = window.session.question
-    found = asked.for_scene_that(yields)
-    assert found.terms.floor.figure == figure and found.for_scene_that(yields) == found
+def test_a_scene_brings_a_floor_that_it_can_be_held_to():
+    asked = DEMO_QUESTION
+    for yields, figure in (("score", "score"), ("time", "time"), ("frames", "low_1pct")):
+        found = asked.for_scene_that(yields)
+        assert found.terms.floor.figure == figure and found.for_scene_that(yields) == found
     assert asked.for_scene_that("draw").terms.floor is None
     assert asked.for_scene_that("draw").for_scene_that("frames").terms.floor.figure == "low_1pct"

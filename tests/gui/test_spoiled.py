@@ -2,7 +2,6 @@
 
 import json
 
-import pytest
 from helpers.window import at_rest, click, opened, texts
 
 from hovrik.store.notebook import Notebook
@@ -14,21 +13,21 @@ PROFILES = (
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("number", range(len(PROFILES)))
-def test_a_crafted_profile_does_not_stop_the_window(demo_copy, qtbot, number):
+def test_crafted_profiles_do_not_stop_the_window(demo_copy, qtbot):
     with Notebook(demo_copy) as notebook, notebook.writing() as connection:
-        connection.execute(
-            "INSERT INTO profile (id, rig_key, slot_key, title_key, source, body, noted_at) "
-            "VALUES ('p', 'r', 's', 't', 'battery', ?, 1)",
-            (json.dumps(PROFILES[number]),),
-        )
+        for number, body in enumerate(PROFILES):
+            connection.execute(
+                "INSERT INTO profile (id, rig_key, slot_key, title_key, source, body, noted_at) "
+                "VALUES (?, 'r', 's', 't', 'battery', ?, 1)",
+                (f"p{number}", json.dumps(body)),
+            )
     with opened(demo_copy, qtbot) as window:
         click(window.stage_buttons["Keep"])
         keep = window.stage("Keep")
         said = texts(keep) + window.banner.text.text()
-        assert "cannot be read" in said and len(said) < 5000
-        if "profile that cannot be read" in texts(keep):
-            assert notebook_profiles(window) == 1
+        assert "cannot be read" in said and len(said) < 5000 * len(PROFILES)
+        told = texts(keep).count("profile that cannot be read")
+        assert told and notebook_profiles(window) >= told
 
 
 def notebook_profiles(window):

@@ -126,7 +126,7 @@ def go_on(path, before, address):
     assert open_machine(address).read_back().readings == before.readings
 
 
-LOGS = 40
+LOGS = 24
 IMPORT = """
 import sys
 from pathlib import Path

@@ -1,6 +1,6 @@
 """A sweep in a process of its own, for killing: says on stdout where it is, one word and an id a line.
 
-Usage: sweep_child.py NOTEBOOK. The disk is slow: each commit takes 25 ms longer, so that kills fall inside writes too.
+Usage: sweep_child.py NOTEBOOK. The disk is slow: each commit takes 15 ms longer, so that kills fall inside writes too.
 """
 
 import sys
@@ -19,7 +19,7 @@ from hovrik.service.machines import open_machine
 from hovrik.store.notebook import Notebook
 
 DESIGN = LadderDesign(9, 14, 1, 40.0, repeats=2, pass_s=20, soak_s=10, cool_s=4)
-PACE = 250.0
+PACE = 500.0
 _honest = Notebook.writing
 
 
@@ -34,7 +34,7 @@ def slow_writing(self):
     say("write")
     with _honest(self) as connection:
         yield connection
-        time.sleep(0.025)
+        time.sleep(0.015)
     say("written")
 
 

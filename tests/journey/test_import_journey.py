@@ -86,18 +86,18 @@ def test_import_a_log_then_a_summary(demo_copy, log, qtbot):
         assert len(window.session.evaluation.views) == 39
 
 
-@pytest.mark.parametrize("content", [b"", b"\x00\x01\x02" * 500, b"a,b\nx,y\n", None])
-def test_hostile_files_are_told(demo_copy, tmp_path, qtbot, content):
-    path = tmp_path / "bad.csv"
-    if content is not None:
-        path.write_bytes(content)
+def test_hostile_files_are_told(demo_copy, tmp_path, qtbot):
     with opened(demo_copy, qtbot) as window:
-        window.open_import()
-        dialog = window.import_dialog
-        dialog.open_file(path)
-        qtbot.waitUntil(lambda: bool(dialog.message.text()), timeout=60_000)
-        assert not dialog.accept_.isEnabled() and "Traceback" not in dialog.message.text()
-        dialog.close()
+        for number, content in enumerate((b"", b"\x00\x01\x02" * 500, b"a,b\nx,y\n", None)):
+            path = tmp_path / f"bad-{number}.csv"
+            if content is not None:
+                path.write_bytes(content)
+            window.open_import()
+            dialog = window.import_dialog
+            dialog.open_file(path)
+            qtbot.waitUntil(lambda: bool(dialog.message.text()), timeout=60_000)  # noqa: B023
+            assert not dialog.accept_.isEnabled() and "Traceback" not in dialog.message.text(), content
+            dialog.close()
 
 
 def test_values_that_cannot_be_are_told_and_nothing_is_stored(demo_copy, log, qtbot):

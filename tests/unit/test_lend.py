@@ -58,7 +58,7 @@ def _boosted(one, boost):
 def test_a_thin_ladder_leans_on_the_shape_of_a_full_one_and_not_on_its_height(apart):
     rng = np.random.default_rng(4)
     hits, width = 0, {}
-    for turn in range(12):
+    for turn in range(8):
         full, thin, level = _two(rng, apart)
         for words, passes in (("lent", [*full, *thin]), ("alone", thin)):
             found = next(one for one in response.read(passes, QUESTION) if one.groups[0].passes[0].endswith("off"))
@@ -67,7 +67,7 @@ def test_a_thin_ladder_leans_on_the_shape_of_a_full_one_and_not_on_its_height(ap
                 width[words] = width.get(words, 0.0) + math.log(low.high / low.low)
                 hits += words == "lent" and low.low <= true_low(level[int(group.level)]) <= low.high
         assert turn or found.ladder.lender is None
-    assert hits >= 32 and width["lent"] < 0.88 * width["alone"], (hits, width)
+    assert hits >= 21 and width["lent"] < 0.88 * width["alone"], (hits, width)
 
 
 def test_only_what_moves_a_curve_may_differ_between_lender_and_borrower():

@@ -20,7 +20,7 @@ from ..core.passes.record import End, PassRecord
 from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
 from ..core.plan.schedule import charge_window, expected_wh
-from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, SOURCE, PlannedPass, Step
+from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, PlannedPass, Step
 from .job import Announce, Control, Job, Phase, Progress
 from .pinning import Key, Pin, pinned, with_limit
 from .protocol import LAUNCHED_ANEW, RATE_READ, Instruction, Machine, Need, Outcome, Reply, Sample
@@ -177,10 +177,11 @@ class OnePass:
     def _by_person(self) -> bool:
         """Carry out the steps before the Apply that a person is asked for; False when stopped. Raises PassAborted where
         one was declined: a pass is made as it was planned or not at all."""
-        for step in self.planned.steps:
-            if step.kind not in _ASKED:
-                continue
-            asked = _asked(step, self.job)
+        steps = [(step, _asked(step, self.job)) for step in self.planned.steps if step.kind in _ASKED]
+        own = self.planned.source  # where a run goes on, the step that brought it about lies before
+        if own and self.machine.source() != own:
+            steps.append((self.planned.steps[0], go_on_source(own)))
+        for step, asked in steps:
             self._say(Phase.RECHARGE if step.kind == RECHARGE else Phase.APPLY)
             if not self.machine.needs_person(asked):
                 if self._is_left:
@@ -252,7 +253,7 @@ class OnePass:
         """Recharge where the pass would leave the valid charge window; False when stopped."""
         machine, rig = self.machine, self.job.rig
         charge, full = machine.charge(), rig.full_charge_wh
-        if charge is None or full is None:
+        if charge is None or full is None or self.planned.source == Source.ADAPTER:
             return True
         low, high = charge_window(rig)
         left = charge - expected_wh(self.planned, self.job.overhead) / full
@@ -280,6 +281,11 @@ class OnePass:
         self.machine.end_scene()
         return self._record(self.machine.now_ns(), read=self._read_back(), outcome=End.FAILED, reason=reason)
 
+    def _own_source(self) -> Conditions:
+        """The power source, where this pass has one of its own."""
+        own = self.planned.source
+        return {"source": Condition(own, Provenance.ASKED, self.machine.now_ns())} if own else {}
+
     def _record(
         self, started_ns: int, conditions: Conditions | None = None, *, read: Setup | None = None,
         trace: Trace | None = None, **more: Any,
@@ -289,14 +295,14 @@ class OnePass:
         recording = Recording(made, trace, tuple(self._readback), own.launch, own.boot) if trace is not None else None
         return PassRecord(
             made, job.context_of(planned), self.asked or planned.setup, read or Setup(),
-            {**job.asked, **(conditions or {})}, trace, recording=recording,
+            {**job.asked, **self._own_source(), **(conditions or {})}, trace, recording=recording,
             purpose=planned.purpose, plan_id=job.plan_id, plan_index=planned.index, started_ns=started_ns,
             step_id=planned.step_id or None, **more,
         )  # fmt: skip
 
 
 EMPTY = 0.005  # of charge over the reserve, at which a pass that empties the battery ends
-_ASKED = (RESTART, RELAUNCH, SOURCE, RECHARGE)
+_ASKED = (RESTART, RELAUNCH, RECHARGE)
 
 
 def _asked(step: Step, job: Job) -> Instruction:
@@ -306,8 +312,6 @@ def _asked(step: Step, job: Job) -> Instruction:
         return restart_into(job.rig, slot) if slot else Instruction(Need.RESTART, "Restart.")
     if step.kind == RELAUNCH:
         return Instruction(Need.RELAUNCH, "Close the title. Start it anew once the next setup stands.")
-    if step.kind == SOURCE:
-        return go_on_source(step.place.get("source"))
     return recharge(job.rig)
 
 

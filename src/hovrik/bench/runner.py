@@ -155,7 +155,8 @@ class _Run:
         1 where it is kept, 0 where it was skipped, None where the run was stopped.
         """
         wanted = self.job.asked.get("source")
-        source = Source(str(wanted.value)) if wanted is not None and wanted.value else None
+        named = planned.source or (str(wanted.value) if wanted is not None and wanted.value else "")
+        source = Source(named) if named else None
         guards = [one for one in self.job.guards if one.name != CHARGE or not planned.empties]
         watch, control, counted = Watch(guards, source, self.room_c), self.control, 0
         for _ in range(MOST_TRIES):

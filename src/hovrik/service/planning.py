@@ -30,7 +30,7 @@ OF_CHOSEN_LIMITS = frozenset(
 )
 OF_A_RECIPE = frozenset({
     "now", "knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps", "display-path", "use-lasts",
-    "rest-draw", "claim", "over-charge", "runtime-true",
+    "rest-draw", "claim", "over-charge", "runtime-true", "plugged",
 })  # fmt: skip
 COMPARED_LIMITS = 3
 

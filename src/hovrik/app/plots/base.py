@@ -28,7 +28,7 @@ class Plot(pg.PlotWidget):
     _next_s = 0.0  # when the next of all plots may be drawn
 
     def __init__(self, name: str, x_label: str, y_label: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(parent, enableMenu=False)
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._data: dict[str, Sequence[float]] = {}

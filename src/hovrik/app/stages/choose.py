@@ -29,7 +29,7 @@ _ROWS = (
     ("shell_c", "shell, settled C"),
 )  # fmt: skip
 
-
+AGAINST = frozenset({"gained", "gained.preset"})
 SHEET_PX = 290
 
 
@@ -125,9 +125,16 @@ class ChooseStage(Stage):
             sheet.body.addStretch()
             row.addWidget(sheet, 1)
         self._holder.addWidget(sheets)
+        beside = [one for one in answer.because if one.id in AGAINST]
+        if beside:
+            card = Card("Against now and the maker's presets")
+            for one in beside:
+                card.body.addWidget(label(words.sentence(words.render(one)), wrap=True))
+            self._holder.addWidget(card)
         why = Card("Why, and what to know")
-        for text in answer.reasons:
-            why.body.addWidget(label(text, "soft", wrap=True))
+        for one in answer.because:
+            if one.id not in AGAINST:
+                why.body.addWidget(label(words.render(one), "soft", wrap=True))
         for text in answer.missing:
             why.body.addWidget(label(f"Missing: {text}", "warn", wrap=True))
         self._holder.addWidget(why)

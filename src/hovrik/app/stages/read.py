@@ -74,7 +74,8 @@ class ReadStage(Stage):
         self.stills.clicked.connect(self.stills_asked)
         self.compare_with = button("Compare with …", tip="The level of the selected pass beside another one")
         self.compare_with.clicked.connect(self._on_compare_with)
-        self.overlay, self.residuals = OverlayPage(session), ResidualPage(session)
+        self.overlay = OverlayPage(session)
+        self.residuals: ResidualPage | None = None  # made when it is first asked for
         self.pages.add("Responses", self._responses_page())
         self.waste = WastePage(session)
         self.pages.add("Waste", self.waste)
@@ -97,9 +98,6 @@ class ReadStage(Stage):
         self.rate.level_chosen.connect(self._on_level_chosen)
         self.rate.pairs.paired.connect(self._on_levels_paired)
         self.overlay.paired.connect(self._on_compared)
-        for plot in (self.residuals.along, self.residuals.order):
-            plot.pass_chosen.connect(session.select_pass)
-            plot.pass_opened.connect(self._on_pass_opened)
         self.response_choice.currentIndexChanged.connect(self._show_response)
         self.along.currentIndexChanged.connect(self._on_along)
         self.section.currentIndexChanged.connect(lambda _: session.read_within(self.section.key()))
@@ -133,7 +131,6 @@ class ReadStage(Stage):
         self.manners = Stack()
         self.manners.addWidget(beside(self.rate, self.worth, [560, 440]))
         self.manners.addWidget(self.overlay)
-        self.manners.addWidget(self.residuals)
         self.manner.currentIndexChanged.connect(self._on_manner)
         column.addWidget(self.manners, 1)
         return page
@@ -169,6 +166,13 @@ class ReadStage(Stage):
         self.waste.refresh()
 
     def _on_manner(self, at: int) -> None:
+        if self.manner.key() == "left" and self.residuals is None:
+            self.residuals = ResidualPage(self.session)
+            self.manners.addWidget(self.residuals)
+            for plot in (self.residuals.along, self.residuals.order):
+                plot.pass_chosen.connect(self.session.select_pass)
+                plot.pass_opened.connect(self._on_pass_opened)
+            self.residuals.show_response(self._response)
         self.manners.setCurrentIndex(at)
         evaluation = self.session.evaluation
         self.response_choice.setVisible(
@@ -205,7 +209,8 @@ class ReadStage(Stage):
         presets = [(mode.name, mode.sustained_w) for mode in (rig.modes if rig is not None else ()) if mode.sustained_w]
         dots = self._dots(shown, figure.id if figure is not None else "")
         self.rate.show_response(shown, self._marks, floor, low_words, stated, presets, dots)
-        self.residuals.show_response(shown)
+        if self.residuals is not None:
+            self.residuals.show_response(shown)
         self.worth.show_response(shown, question.terms.price)
         found = evaluation.findings
         self.notes.show_notes(self._margin_notes(), found, self.session.aside, self._is_here)

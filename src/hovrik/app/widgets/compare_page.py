@@ -192,6 +192,7 @@ class ComparePage(QWidget):
         sheet = compared(
             a, b, asked=self.asked.key(), school=question.school, margins=question.terms.margins, knobs=knobs,
             main=main.id if main is not None else "", tries=self._tries(), ladders=self._ladders(),
+            rig=self._session.rig,
         )  # fmt: skip
         self.sheet = sheet
         said, kind = fairness(sheet)

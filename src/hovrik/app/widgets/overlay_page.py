@@ -49,15 +49,11 @@ class OverlayPage(QWidget):
         manners = [("", "as lines over each other"), (SMALL, "as small pictures")]
         self.manner = Choice("Lines or small pictures", manners)
         self.plot = LaidOverPlot()
-        self.small = [LaidOverPlot() for _ in range(MOST_SMALL)]
+        self.small: list[LaidOverPlot] = []  # made when they are first asked for
         grid = QWidget()
         self._cells = QGridLayout(grid)
         self._cells.setContentsMargins(0, 0, 0, 0)
         self._cells.setSpacing(4)
-        for at, one in enumerate(self.small):
-            one.setAccessibleName(f"Small picture {at + 1}")
-            one.setMinimumHeight(SMALL_PX)
-            self._cells.addWidget(one, at // SMALL_COLUMNS, at % SMALL_COLUMNS)
         self.pictures = Stack()
         self.pictures.addWidget(self.plot)
         self.pictures.addWidget(grid)
@@ -123,6 +119,12 @@ class OverlayPage(QWidget):
         if not small:
             self.plot.show_lines(lines, first, axis, by_watts=by_watts)
             return
+        for at in range(len(self.small), MOST_SMALL):
+            plot = LaidOverPlot()
+            plot.setAccessibleName(f"Small picture {at + 1}")
+            plot.setMinimumHeight(SMALL_PX)
+            self._cells.addWidget(plot, at // SMALL_COLUMNS, at % SMALL_COLUMNS)
+            self.small.append(plot)
         for at, plot in enumerate(self.small):
             own = lines[at : at + 1]
             plot.setVisible(bool(own))

@@ -34,7 +34,7 @@ def contrasts_of(seen: Seen, factor: Factor, a: Level, b: Level, *, equal_watts:
 
 def figure_words(one: Contrast) -> Message:
     """'mean rate 1.9 to 4.2 % higher: better'."""
-    return say("versus.figure", what=_difference(one), verdict=say(f"versus.{one.verdict.value}"))
+    return say("versus.figure", what=difference_words(one), verdict=say(f"versus.{one.verdict.value}"))
 
 
 def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
@@ -135,7 +135,7 @@ def _option(level: Level, seen: Seen) -> Option | None:
     return option_of(group, seen.question, seen.context) if group is not None else None
 
 
-def _difference(one: Contrast) -> Message:
+def difference_words(one: Contrast) -> Message:
     """'mean rate 3.1 % higher (1.9 to 4.2)'."""
     side = say("versus.higher" if one.difference > 0 else "versus.lower")
     if one.percent is not None:
@@ -161,14 +161,14 @@ def _words(levels: Sequence[Level], found: Sequence[Contrast], best: Level | Non
         other = factor.words(levels[1]) if len(levels) == 2 else inside(factor.label)
         sides = {one.verdict for one in found}
         if len(levels) == 2 and {Outcome.BETTER, Outcome.WORSE} <= sides:
-            told = tuple(_difference(one) for one in found if one.verdict in (Outcome.BETTER, Outcome.WORSE))
+            told = tuple(difference_words(one) for one in found if one.verdict in (Outcome.BETTER, Outcome.WORSE))
             return say("versus.trade", a=other, b=base, what=told)
         if found and len(decided) == len(found):
             return say("versus.all-same", a=other, b=base)
         return say("versus.open", a=other, b=base)
     own = [one for one in found if one.a == best] or [one for one in found if one.verdict is not Outcome.SAME]
     told = tuple(
-        _difference(one if one.a == best else _turned(one)) for one in own
+        difference_words(one if one.a == best else _turned(one)) for one in own
         if one.verdict in (Outcome.BETTER, Outcome.WORSE)
     )  # fmt: skip
     other = factor.words(next(level for level in levels if level != best))

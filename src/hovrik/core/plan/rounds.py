@@ -17,10 +17,15 @@ from .steps import Asked, Wanted
 
 @dataclass(frozen=True)
 class Cell:
-    """A setup in an OS slot; "" the one that the machine is in."""
+    """A setup in an OS slot, on a power source; "" the one that the machine is in, that of the question."""
 
     setup: Setup
     slot: str = ""
+    source: str = ""
+
+
+def _where(cell: Cell) -> tuple[str, str]:
+    return cell.slot, cell.source
 
 
 @dataclass(frozen=True)
@@ -28,7 +33,7 @@ class RoundsDesign:
     """Every cell `like.repeats` times, at most `most` passes in all.
 
     mirrored : every second round runs the first one backwards (ABBA), so that a drift of the machine cancels; else each
-    round has its own random order. Cells of one slot stay together in a round, and the next begins in the slot where
+    round has its own random order. Cells of one slot and source stay together in a round, and the next begins where
     that ended; the first begins in that of the first cell. heat_last : the heat pass of `like` comes after all others.
     left_out : why setups that were asked for cannot be.
     """
@@ -51,7 +56,10 @@ class RoundsDesign:
         for number in range(self.like.repeats):
             order = before[::-1] if self.mirrored and number % 2 else self._order(rng, before)
             found += [
-                replace(self.like.wanted(cell.setup, number), slot=cell.slot, pin_w=self._pin_w(cell)) for cell in order
+                replace(
+                    self.like.wanted(cell.setup, number), slot=cell.slot, pin_w=self._pin_w(cell), source=cell.source
+                )
+                for cell in order
             ]
             before = order
         found = found[: self.most] if self.most is not None else found
@@ -65,15 +73,19 @@ class RoundsDesign:
         return (cell.setup.static_limit_w or 0.0) if self.pins else 0.0
 
     def _order(self, rng: np.random.Generator, before: Sequence[Cell]) -> list[Cell]:
-        by_slot = {slot: list(own) for slot, own in groupby(sorted(self.cells, key=lambda c: c.slot), lambda c: c.slot)}
-        slots = [str(slot) for slot in rng.permutation(list(by_slot))]
-        standing = before[-1].slot if before else self.cells[0].slot
-        slots.sort(key=lambda slot: slot != standing)
-        return [by_slot[slot][at] for slot in slots for at in rng.permutation(len(by_slot[slot])).tolist()]
+        blocks = {where: list(own) for where, own in groupby(sorted(self.cells, key=_where), _where)}
+        keys = list(blocks)
+        order = [keys[at] for at in rng.permutation(len(keys)).tolist()]
+        standing = _where(before[-1] if before else self.cells[0])
+        order.sort(key=lambda where: where != standing)
+        return [blocks[where][at] for where in order for at in rng.permutation(len(blocks[where])).tolist()]
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        cells = [{"setup": cell.setup.as_dict(), **({"slot": cell.slot} if cell.slot else {})} for cell in self.cells]
+        cells = [
+            {"setup": cell.setup.as_dict(), **{k: v for k, v in (("slot", cell.slot), ("source", cell.source)) if v}}
+            for cell in self.cells
+        ]  # fmt: skip
         return {
             **self.like.as_dict(), "cells": cells, "mirrored": self.mirrored, "most": self.most,
             "heat_last": self.heat_last, "left_out": list(self.left_out), "pins": self.pins,
@@ -82,7 +94,7 @@ class RoundsDesign:
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> RoundsDesign:
         """The inverse of `as_dict`."""
-        cells = tuple(Cell(Setup(one["setup"]), one.get("slot", "")) for one in body["cells"])
+        cells = tuple(Cell(Setup(one["setup"]), one.get("slot", ""), one.get("source", "")) for one in body["cells"])
         return cls(
             cells, LadderDesign.from_dict(body), bool(body.get("mirrored")), body.get("most"),
             bool(body.get("heat_last")), tuple(body.get("left_out") or ()), bool(body.get("pins")),

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ..facts.knob import CAP, NO_CAP
+from ..facts.place import Source
 from ..facts.rig import Rig
 from ..passes.energy import Overhead
 from .steps import PIN, PlannedPass
@@ -75,6 +76,9 @@ def total(
     for planned in passes:
         need = expected_wh(planned, overhead)
         wh += need
+        if planned.source == Source.ADAPTER:  # it takes nothing from the battery
+            line.append(charge)
+            continue
         if full is None:
             continue
         if planned.empties:

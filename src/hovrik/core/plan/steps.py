@@ -76,7 +76,8 @@ class Batch:
 @dataclass(frozen=True)
 class Wanted:
     """A pass that a design wants. Lengths in s; round : which time over; why : it is wanted, "" by the design; slot :
-    OS slot it is made in, "" the one that the machine is in; relaunch : the title is started anew before it; pinned :
+    OS slot it is made in, "" the one that the machine is in; source : power source it is made on, "" that of the
+    question; relaunch : the title is started anew before it; pinned :
     a person chose its place; pin_w : measured package watts that its limits are adjusted to, 0 for none."""
 
     setup: Setup
@@ -92,6 +93,7 @@ class Wanted:
     relaunch: bool = False
     pinned: bool = False
     pin_w: float = 0.0
+    source: str = ""
 
 
 @dataclass(frozen=True)
@@ -131,6 +133,11 @@ class PlannedPass:
         return next((step.place["slot"] for step in self.steps if "slot" in step.place), "")
 
     @property
+    def source(self) -> str:
+        """Power source that it is made on, "" that of the question."""
+        return next((step.place["source"] for step in self.steps if "source" in step.place), "")
+
+    @property
     def pin_w(self) -> float:
         """Measured package watts that its limits are adjusted to, 0 for none."""
         return next((step.watts for step in self.steps if step.kind == PIN), 0.0)
@@ -160,19 +167,21 @@ def laid_out(
     after: Setup | None = None,
 ) -> tuple[Step, ...]:  # fmt: skip
     """The steps of a batch: for each pass a restart or relaunch where it asks for one, Apply with its settling, Soak,
-    Measure, Rest; what takes no time is left out, but for Apply and Measure. slot, after : that the machine is in
-    before, and the setup it has then, None where that is not known; before_launch : the title hangs when settings
-    change while it runs, so that it is closed before each change."""
+    Measure, Rest, before them its power source where it names one; what takes no time is left out, but for Apply and
+    Measure. slot, after : that the machine is in before, and the setup it has then, None where that is not known;
+    before_launch : the title hangs when settings change while it runs, so that it is closed before each change."""
     found: list[Step] = []
-    standing, block = slot, 0
+    standing, on, block = slot, "", 0
     for one in wanted:
-        place = {"slot": one.slot} if one.slot else {}
+        place = {key: value for key, value in (("slot", one.slot), ("source", one.source)) if value}
         kinds = []
         if one.slot and one.slot != standing:
             kinds, standing, block = [(RESTART, RESTART_S)], one.slot, block + 1
         elif one.relaunch or (before_launch and one.setup and one.setup != after):
             kinds = [(RELAUNCH, RELAUNCH_S)]
         after = one.setup
+        if one.source and one.source != on:
+            kinds, on = [*kinds, (SOURCE, 0.0)], one.source
         for kind, seconds in kinds:
             found.append(Step("", number, len(found), kind, one.setup, place, seconds, one.purpose, one.round, block))
         for kind, seconds in (

@@ -24,6 +24,7 @@ from ..passes.figure import BY_ID
 from ..questions.question import Question
 from ..stats.estimate import Estimate, Mean
 from . import limits, marks
+from .against import against
 from .contrast import Contrast
 from .group import RATE, Group
 from .marks import Mark
@@ -237,7 +238,7 @@ def stated(
             *_bounds(group, question, context),
             *_of_option(group, context, metrics),
         )
-        because = (*because, *_gained(group, responses, question, context))
+        because = (*because, *_against(group, responses, question, context))
         return Answer(say("stated-alone", parts=tuple(parts)), group.holds, option, because=because,
                       lacks=tuple(missing))  # fmt: skip
     steps: list[Message] = []
@@ -256,30 +257,14 @@ def stated(
     missing += _settle_it(response, question, before=group)
     found = marks.find(response, question)
     reasons = _reasons(response, group, question, context, metrics, found)
-    reasons = (*reasons, *_gained(group, responses, question, context))
+    reasons = (*reasons, *_against(group, responses, question, context))
     return Answer(says, group.holds, option, beside[0], beside[1], found, reasons, tuple(missing))
 
 
-def _gained(group: Group, responses: Sequence[Response], question: Question, context: Context) -> list[Message]:
-    """What the answer gives against each reference: hours where they are known, else watts, and frames."""
-    said: list[Message] = []
-    for other in (one for response in responses for one in response.groups if one.reference and one is not group):
-        parts: list[Message] = []
-        mine, its = (hours_of(one, question, context) for one in (group, other))
-        if mine is not None and its is not None:
-            more = mine.value - its.value
-            parts.append(say("gained.more-time" if more > 0 else "gained.less-time", time=abs(more)))
-        elif group.draw and other.draw:
-            watts = group.draw.value - other.draw.value
-            side = say("gained.less" if watts < 0 else "gained.more")
-            parts.append(say("gained.watts", watts=Value(abs(watts), "W", digits=1), side=side))
-        if group.rate and other.rate:
-            frames = group.rate.value - other.rate.value
-            side = say("gained.less" if frames < 0 else "gained.more")
-            parts.append(say("gained.frames", frames=Value(abs(frames), digits=1), side=side))
-        if parts:
-            said.append(say("gained", setup=describe(other.setup), parts=tuple(parts)))
-    return said
+def _against(group: Group, responses: Sequence[Response], question: Question, context: Context) -> list[Message]:
+    """What a group gives against today's setup and the maker's presets."""
+    hours = partial(hours_of, question=question, context=context)
+    return against(group, responses, context.rig, question.source, hours)
 
 
 def _title(response: Response, group: Group) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ..facts.knob import CAP, LIMITS, NO_CAP, Knob, Level
-from ..facts.rig import OsSlot
+from ..facts.rig import OsSlot, Rig
 from ..facts.setup import Setup
 from ..facts.terms import School
 from ..message import Message, Value, say
@@ -23,6 +23,7 @@ from .agree import Difference, differences
 from .contrast import AT_CAP, Contrast, Outcome, Side, contrast, margin_of
 from .equal_watts import EqualWatts, equal_watts
 from .group import Counted, cap_of
+from .pixels import pixels_of, scaling_share
 
 SHOWN = (
     "mean_fps", "score", "time_s", "draw_w", "package_w", "wall_w", "die_c", "shell_c", "noise_db", "stutters_per_min",
@@ -76,7 +77,8 @@ class Sheet:
     """asked : what was asked about, in words, "" nothing; differs : all that is known to differ; unknown : what one
     side does not tell; beside : what differs beside what was asked about; withheld : why figures are left out; settle :
     setups whose passes would leave one difference at a time; tries : how often each side failed; equal : rates at equal
-    watts, of ladders that differ in nothing but what was asked about."""
+    watts, of ladders that differ in nothing but what was asked about; pixels : share (%) of a frame that grows with its
+    pixels, where what is rendered is all that differs."""
 
     lines: tuple[Line, ...]
     asked: str
@@ -87,6 +89,7 @@ class Sheet:
     settle: tuple[Setup, ...] = ()
     tries: tuple[Tries, Tries] | None = None
     equal: EqualWatts | None = None
+    pixels: Estimate | None = None
 
     @property
     def tries_p(self) -> float:
@@ -109,12 +112,13 @@ def compared(
     a: Sequence[Counted], b: Sequence[Counted], *, asked: str = "", school: School = School.PERCENTILE,
     margins: Mapping[str, float] | None = None, knobs: Mapping[str, Knob] | None = None, main: str = "",
     tries: tuple[Tries, Tries] | None = None, ladders: tuple[Sequence[Counted], Sequence[Counted]] | None = None,
+    rig: Rig | None = None,
 ) -> Sheet:  # fmt: skip
     """Side by side: a against b, each a set of passes that agree (at least one).
 
     asked : key of what was asked about (a knob, slot, version:...), "" the one thing that differs; main : id of the
     figure that is judged at the full level, "" the low of the school; tries : of each side; ladders : the passes of the
-    responses that the sides are levels of.
+    responses that the sides are levels of; rig : whose displays tell the pixels.
     """
     every = differences(a[0].point, b[0].point, knobs=knobs)
     keys = keys_of(every)
@@ -142,7 +146,17 @@ def compared(
     unknown = tuple(dict.fromkeys(one.label for one in every if one.is_unknown))
     equal = equal_watts(*ladders) if ladders is not None and not beside and asked not in (*LIMITS, CAP) else None
     differs = tuple(one for one in every if not one.is_unknown)
-    return Sheet(lines, words, differs, unknown, beside, withheld, settle, tries, equal)
+    pixels = _pixels(found, a[0], b[0], rig) if not beside and asked in ("render_scale", "display") else None
+    return Sheet(lines, words, differs, unknown, beside, withheld, settle, tries, equal, pixels)
+
+
+def _pixels(found: Sequence[Contrast], a: Counted, b: Counted, rig: Rig | None) -> Estimate | None:
+    """The share of a frame that grows with its pixels; None where a cap paces either side."""
+    rates = next((one for one in found if one.figure == "mean_fps"), None)
+    sizes = pixels_of(a.point.setup, rig), pixels_of(b.point.setup, rig)
+    if rates is None or None in sizes or any(_keeps_cap([one]) for one in (a, b)):
+        return None
+    return scaling_share(rates, (float(sizes[0] or 0), float(sizes[1] or 0)))
 
 
 def _keeps_cap(side: Sequence[Counted]) -> bool:
@@ -171,6 +185,8 @@ def beside_figures(sheet: Sheet) -> list[Message]:
         said.append(say("sheet.equal-rate", low=low, high=high, by=Value(rate.value, "%", rate.low, rate.high)))
         if watts is not None:
             said.append(say("sheet.equal-watts", by=Value(watts.value, "%", watts.low, watts.high)))
+    if sheet.pixels is not None:
+        said.append(say("sheet.pixels", share=sheet.pixels.as_value()))
     return said
 
 

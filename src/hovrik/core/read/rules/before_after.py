@@ -92,8 +92,9 @@ def _told(counted: Sequence[Counted], keys: Sequence[str], old: str, new: str) -
     missing = [cell for cell in (("old", FULL), ("new", FULL)) if cell not in cells]
     if missing:
         lacks = say("rule.hotter.lacks", cells=tuple(say(f"rule.hotter.cell-{cell[0]}") for cell in missing))
-        action = "ask/knob/fan_policy" if ("new", FULL) in missing else ""
-        yield finding("hotter", message, About.RESPONSE, after[0].id, step=lacks, worry=True, action=action)
+        yield finding(
+            "hotter", message, About.RESPONSE, after[0].id, step=lacks, worry=True, action="ask/knob/fan_policy"
+        )
         return
     yield finding("hotter", message, About.RESPONSE, after[0].id, step=advice("hotter"), worry=True)
     cause = _cause(rate, _difference(cells["new", FULL], cells["old", FULL], RATE))
