@@ -74,8 +74,8 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.hotter.slower": "{by:span_unit} slower",
     "rule.hotter.faster": "{by:span_unit} faster",
     "rule.hotter.lacks":
-        "To tell whether heat is the cause: {cells}. An old version comes back by the maker's own procedure alone; note "
-        "it.",
+        "To tell whether heat is the cause: {cells}. An old version comes back by the maker's own procedure alone; "
+        "note it.",
     "rule.hotter.cell-old": "the old version with a full fan",
     "rule.hotter.cell-new": "the new version with a full fan",
     "rule.hotter.do": "Note fan policy and speed with each version; more fan, or the maker's next version.",
