@@ -1,7 +1,7 @@
 """What counts beside the floor, entered in Plan: the answer follows, and undo takes it back."""
 
 import pytest
-from helpers.window import opened
+from helpers.window import opened, texts
 
 from hovrik.core.facts.terms import HOURS, Aim
 
@@ -54,3 +54,23 @@ def test_every_term_reaches_the_question(window):
     for _ in range(7):
         session.undo_stack.undo()
     assert session.question.terms.limits == () and page.sure.value() == 95.0 and page.room.text() == "as measured"
+
+
+def test_weights_choose_among_what_holds_and_say_where_it_flips(window, qtbot):
+    page, session = window.stage("Plan").terms, window.session
+    answered(window, qtbot, lambda answer: answer.option is not None and answer.option.level == 13.0)
+    assert not page.weights["die_c"].isVisible()
+    page.aim.setCurrentIndex(page.aim.findData("weights"))
+    assert session.question.terms.weights == {HOURS: 1.0, "judged": 1.0} and page.weights["die_c"].isVisible()
+    page.weights[HOURS].setValue(0.0)
+    answered(window, qtbot, lambda answer: answer.option is not None and answer.option.level > 13.0)
+    page.weights["judged"].setValue(0.0)  # something has to count
+    assert session.question.terms.weights == {"judged": 1.0} and page.weights["judged"].value() == 1.0
+    page.weights[HOURS].setValue(1.0)
+    answered(window, qtbot, lambda answer: answer.option is not None and answer.option.level == 13.0)
+    window.show_place("Choose", "Options")
+    assert "13 W, cap 40 is worth most" in texts(window.stage("Choose")) and "flips if" in texts(window.stage("Choose"))
+    page.aim.setCurrentIndex(page.aim.findData(Aim.HOURS.value))
+    assert session.question.terms.weights is None
+    session.undo_stack.undo()
+    assert session.question.terms.weights == {"judged": 1.0, HOURS: 1.0}

@@ -6,12 +6,13 @@ import pytest
 from helpers.build import QUESTION, changed, counted
 from scipy.stats import norm
 
-from hovrik.core.choose import whatif
+from hovrik.core.choose import weighed, whatif
 from hovrik.core.choose.trade import Kind, Point, points_of, relaxations, unbeaten
 from hovrik.core.choose.whatif import Change, Spread
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import static
 from hovrik.core.facts.terms import HOURS, Limit
+from hovrik.core.model.worth import worth_of
 from hovrik.core.read import response
 from hovrik.core.read.limits import with_limits
 from hovrik.core.stats.estimate import Estimate
@@ -52,6 +53,31 @@ def test_what_nothing_beats_is_what_moocore_finds():
     wanted = {at for at, keep in enumerate(moocore.is_nondominated(-rows)) if keep}
     assert {int(one.setup["sustained_limit_w"]) for one in unbeaten(points, HOURS)} == wanted
     assert unbeaten([], HOURS) == []
+
+
+def test_the_order_by_weights_flips_where_it_is_said_to():
+    """Against trying weights one by one."""
+    points, room = made(QUESTION.with_(figure="none")), 23.0
+    weights = {HOURS: 1.0, "judged": 1.3, "die_c": 0.3}
+    found = weighed.ranked(points, weights, room)
+
+    def first(**changed_):
+        own = {**weights, **changed_}
+        return max(range(len(points)), key=lambda at: worth_of(points[at].values, own, room))
+
+    assert found.points[0] == first() and found.worths[0] == 0.0 and list(found.worths) == sorted(found.worths)[::-1]
+    assert sum(found.parts.values()) == pytest.approx(-found.worths[1] / 100.0)
+    flips = 0
+    for key, (low, high) in found.flips.items():
+        assert low <= weights[key] <= high
+        for edge, beyond in ((low, low * 0.999), (high, high * 1.001)):
+            if 0 < edge < 1e9:
+                assert first(**{key: beyond}) != found.points[0], key
+                assert first(**{key: edge + (weights[key] - edge) * 0.001}) == found.points[0]
+                flips += 1
+    assert flips >= 3
+    assert weighed.ranked(points, {"noise_db": 1.0}, room) is None  # of none of these is the noise known
+    assert "is worth most" in render(weighed.told(points, found, weights, list("abcd"))[0])
 
 
 def test_each_setup_says_what_it_does_not_meet():

@@ -112,6 +112,26 @@ class Desktop(QObject):
             return
         self._try(lambda: own.copy_to(path), f"A copy is in {path}. This window goes on with {own.path.name}.")
 
+    def merge_notebook(self) -> None:
+        """Another notebook's passes, with all that belongs to them, into this one."""
+        path = ask_open(self._window, "notebook", "Merge a notebook", NOTEBOOKS)
+        if path is not None:
+            self.merge_with(path)
+
+    def merge_with(self, path: Path) -> None:
+        """Ask which rigs and titles are which, and take it in; the banner tells what came."""
+        from .dialogs.merge_dialog import MergeDialog  # loads what the first paint does not need
+
+        session = self._window.session
+
+        def came(said: str) -> None:
+            session.read_again()
+            self._say(said)
+
+        self.merge_dialog = MergeDialog(session, came, self._window)
+        self.merge_dialog.open_file(path)
+        self.merge_dialog.open()
+
     def export_passes(self) -> None:
         """Every pass of the question with its figures, as CSV."""
         path = self._ask_export("Export the passes", "Tables (*.csv)", ".csv")

@@ -23,6 +23,7 @@ Entry = tuple[str, str, str]
 FILE: tuple[Entry, ...] = (
     ("New notebook …", "Ctrl+N", "new_notebook"), ("Open …", "Ctrl+O", "open_any"),
     ("Save a copy as …", "Ctrl+Shift+S", "save_copy"), ("", "", ""), ("Import passes …", "Ctrl+I", "open_import"),
+    ("Merge a notebook …", "", "merge_notebook"),
     ("Export the passes …", "Ctrl+E", "export_passes"), ("Print the page …", "Ctrl+P", "print_page"), ("", "", ""),
     ("Preferences …", "Ctrl+,", "open_preferences"), ("", "", ""), ("Close the window", "Ctrl+W", "close"),
     ("Quit", "Ctrl+Q", "close"),

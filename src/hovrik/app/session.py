@@ -198,6 +198,12 @@ class Session(QObject):
                 self.set_question(found)
         self.library_changed.emit()
 
+    def read_again(self) -> None:
+        """Rows came in from elsewhere: everything that is shown of the notebook is read anew."""
+        self._library_edited()
+        self.passes_changed.emit()
+        self.profiles_changed.emit()
+
     def first_question(self) -> Question | None:
         """What is asked before anybody has asked: the newest rig and title, held as the user prefers."""
         found = library.first_question(self.notebook)

@@ -298,6 +298,12 @@ TEMPLATES: Mapping[str, str] = {
     "sheet.equal-rate":
         "at equal package power from {low} to {high} the rate of A is {by:span_unit} over that of B",
     "sheet.equal-watts": "for the same rate A takes {by:span_unit} more package power",
+    "weighed.alone": "By your weights {setup} is worth most; nothing else that fits can be weighed.",
+    "weighed.first":
+        "By your weights {setup} is worth most: {by:n} % more than {other}, of which {parts:commas}",
+    "weighed.part": "{figure} {by:signed}",
+    "weighed.flips-under": "the order flips if {figure} counts under {weight:n}",
+    "weighed.flips-over": "the order flips if {figure} counts over {weight:n}",
     "sheet.pixels": "{share:span_unit} of the time of the larger picture's frames grows with its pixels",
     "sheet.runs-not": "{title} does not run in {slot}: {why}",
     "sheet.lacks": "{slot} lacks {what:commas}",

@@ -6,8 +6,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from ..core import words
 from ..core.choose.trade import JOULES, Kind, Point, Relaxed, points_of, relaxations
+from ..core.choose.weighed import ranked, told
 from ..core.facts.knob import CAP
+from ..core.facts.setup import describe
 from ..core.facts.terms import HOURS
 from ..core.read.answer import hours_of
 from ..core.stats.estimate import Estimate
@@ -37,6 +40,18 @@ def trade_of(evaluation: Evaluation, wanted: Callable[[], bool] = lambda: True) 
     pick = next((at for at, one in enumerate(points) if option and one.setup == option.setup), None)
     now = tuple(at for at, one in enumerate(points) if one.kind is Kind.REFERENCE)
     return Trade(points, tuple(relaxations(measured, question.terms)), pick, now)
+
+
+def weighed_words(evaluation: Evaluation) -> list[str]:
+    """Measured setups by the question's weights: which is worth most, and where the order flips."""
+    question, context = evaluation.question, evaluation.context
+    of = partial(hours_of, question=question, context=context)
+    points = points_of(evaluation.responses, question.terms, of)
+    weights = question.terms.weights or {}
+    found = ranked(points, weights, context.room_c)
+    if found is None:
+        return ["Nothing that fits can be weighed: a figure that counts is not known of it."]
+    return [words.render(one) for one in told(points, found, weights, [describe(one.setup) for one in points])]
 
 
 def _predicted(evaluation: Evaluation, rows: Sequence[CapRow]) -> list[Point]:

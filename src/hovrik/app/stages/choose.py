@@ -12,6 +12,7 @@ from ...core.passes.figure import BY_ID
 from ...core.questions.question import Question
 from ...core.read.answer import Option
 from ...service.capping import CapRow, caps_of, predicted_from
+from ...service.trade import weighed_words
 from ..session import Session
 from ..widgets.cap_table import CapTable
 from ..widgets.elided import ElidedLabel
@@ -130,6 +131,11 @@ class ChooseStage(Stage):
             card = Card("Against now and the maker's presets")
             for one in beside:
                 card.body.addWidget(label(words.sentence(words.render(one)), wrap=True))
+            self._holder.addWidget(card)
+        if question.terms.weights and (lines := weighed_words(evaluation)):
+            card = Card("By your weights")
+            for text in lines:
+                card.body.addWidget(label(words.sentence(text), wrap=True))
             self._holder.addWidget(card)
         why = Card("Why, and what to know")
         for one in answer.because:

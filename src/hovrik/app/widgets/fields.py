@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import TypeVar
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPaintEvent, QValidator, QWheelEvent
@@ -15,6 +16,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -60,6 +62,9 @@ def add_rows(form: QFormLayout, rows: Iterable[tuple[str, QWidget]]) -> None:
         form.addRow(left, field)
 
 
+L = TypeVar("L", bound=QLayout)
+
+
 class Notice(QLabel):
     """A line that says how something goes. name : accessible name."""
 
@@ -87,7 +92,7 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     return made
 
 
-def emptied(layout: QVBoxLayout, keep: int = 0) -> QVBoxLayout:
+def emptied(layout: L, keep: int = 0) -> L:
     """The same layout without its widgets, but for the first `keep`."""
     while layout.count() > keep:
         item = layout.takeAt(keep)

@@ -6,14 +6,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QSizePolicy
 
 from ...core import degrees
-from ...core.facts.terms import HOURS, Aim, Limit
+from ...core.facts.terms import HOURS, MOST_WEIGHT, Aim, Limit
+from ...core.model.worth import EVEN, FIGURES
 from ..commands import set_question
 from ..session import Session
 from .fields import Card, Choice, NumberField, add_rows
 
 AIMS = [
     (Aim.HOURS.value, "battery hours"), (Aim.FRAMES.value, "frames"), (Aim.QUIET.value, "quiet and cool"),
-    (Aim.PICTURE.value, "picture"),
+    (Aim.PICTURE.value, "picture"), ("weights", "as I weigh it"),
 ]  # fmt: skip
 NO_DIE_C, NO_ROOM_C = 20.0, -21.0  # shown as no limit, as not known
 
@@ -29,6 +30,9 @@ class TermsPage(Card):
         form.setVerticalSpacing(4)
         unit = degrees.unit()
         self.aim = Choice("What is wanted most", AIMS)
+        self.weights = {
+            key: NumberField(f"Weight of {words}", "", 0.0, MOST_WEIGHT, 0.5, 2) for key, words in FIGURES.items()
+        }  # fmt: skip
         self.sure = NumberField("Stated when this sure", "%", 50, 99.9, 1, 1)
         self.tolerance = NumberField("How far under the floor still holds", "%", 0, 50, 0.5, 1)
         self.die = NumberField("Die at most", unit, degrees.shown(NO_DIE_C), degrees.shown(130.0), 1)
@@ -42,14 +46,20 @@ class TermsPage(Card):
             field.setSpecialValueText("no limit")
         self.room.setSpecialValueText("as measured")
         add_rows(form, (
-            ("Wanted most", self.aim), ("Sure enough at", self.sure), ("Floor holds within", self.tolerance),
+            ("Wanted most", self.aim),
+            *((f"Weight of {FIGURES[key]}", field) for key, field in self.weights.items()),
+            ("Sure enough at", self.sure), ("Floor holds within", self.tolerance),
             ("Die at most", self.die), ("Hours at least", self.hours), ("Noise at most", self.noise),
             ("A watt must bring", self.price), ("You play at", self.room),
         ))  # fmt: skip
+        self.form = form
         self.body.addLayout(form)
         self.body.addStretch()
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)  # from the top of the page down
-        self.aim.currentIndexChanged.connect(lambda _at: self._change(aim=Aim(self.aim.key())))
+        self.aim.currentIndexChanged.connect(lambda _at: self._on_aim())
+        for key, field in self.weights.items():
+            field.setToolTip("What one percent of it counts; 0 leaves it out")
+            field.valueChanged.connect(lambda value, key=key: self._weigh(key, value))
         self.sure.valueChanged.connect(lambda value: self._change(sure=round(value / 100, 6)))
         self.tolerance.valueChanged.connect(lambda value: self._change(tolerance=round(value / 100, 6)))
         self.price.valueChanged.connect(lambda value: self._change(price=value))
@@ -72,6 +82,19 @@ class TermsPage(Card):
         if asked != question:
             set_question(self.session, asked)
 
+    def _on_aim(self) -> None:
+        by_weight = self.aim.key() == "weights"
+        self._change(**({"weights": dict(EVEN)} if by_weight else {"aim": Aim(self.aim.key()), "weights": None}))
+
+    def _weigh(self, key: str, value: float) -> None:
+        question = self.session.question
+        own = {**((question.terms.weights if question is not None else None) or {}), key: value}
+        kept = {key: weight for key, weight in own.items() if weight > 0}
+        if kept:
+            self._change(weights=kept)
+        else:  # something has to count
+            self.refresh()
+
     def _limit(self, figure: str, at_most: float | None = None, at_least: float | None = None) -> None:
         question = self.session.question
         if question is None:
@@ -91,7 +114,10 @@ class TermsPage(Card):
         bound = lambda figure, name, otherwise: (  # noqa: E731
             value if figure in limits and (value := getattr(limits[figure], name)) is not None else otherwise
         )
-        self.aim.show_key(terms.aim.value)
+        self.aim.show_key("weights" if terms.weights else terms.aim.value)
+        for key, field in self.weights.items():
+            field.show_value((terms.weights or {}).get(key, 0.0))
+            self.form.setRowVisible(field, bool(terms.weights))
         self.sure.show_value(100 * terms.sure)
         self.tolerance.show_value(100 * terms.tolerance)
         self.tolerance.setEnabled(terms.floor is not None)

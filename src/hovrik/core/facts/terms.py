@@ -33,6 +33,7 @@ class Aim(StrEnum):
 
 LOW, MEAN, LOW_TENTH, SLOW_SHARE, SCORE, TIME = "low_1pct", "mean", "low_0_1pct", "slow_share", "score", "time"
 HOURS = "hours"  # a limit's figure that is reckoned from the draw
+MOST_WEIGHT = 10.0
 NOTHING = "none"  # no floor at all
 FLOOR_FIGURES = (LOW, LOW_TENTH, MEAN, SLOW_SHARE, SCORE, TIME)
 

@@ -19,6 +19,7 @@ from ..facts.terms import HOURS, LOW, MEAN, Aim, Floor, Terms
 from ..message import Message, Value, say
 from ..model.battery import gives
 from ..model.twins import BOOST, CPU, GPU
+from ..model.worth import JUDGED
 from ..passes.figure import floor_figure
 from ..plan.design import Design
 from ..plan.front import unbeaten
@@ -30,6 +31,7 @@ from ..read.response import Response
 from .caps import LEAST_FPS
 from .kind import Ask, Kind, Seen
 
+WEIGHED = frozenset({HOURS, JUDGED, "die_c"})  # figures that a belief holds
 PICTURE_KNOBS = ("preset", "textures", "render_scale", "upscaler")  # levels from the poorest to the best
 USUAL = (LIMIT, BOOST, CPU, GPU, CAP)  # that are varied where nobody names knobs
 MOST_LEVELS = {LIMIT: 32, CAP: 6, CPU: 5, GPU: 6}
@@ -69,16 +71,22 @@ def design(ask: Ask) -> Design:
     if terms.floor is not None and terms.floor.figure not in (LOW, MEAN):
         raise PlanError("This search holds a floor of the 1 % low or of the mean rate. Choose one of them.")
     picture = tuple(name for name in levels if name in PICTURE_KNOBS)
-    if terms.aim is Aim.PICTURE and not picture:
+    if terms.aim is Aim.PICTURE and not terms.weights and not picture:
         raise PlanError(
             "For the picture a knob of it has to vary: name preset, textures, render_scale or upscaler with levels "
             "from the poorest to the best, or ask which set-up of the title holds."
+        )
+    weights = tuple((key, weight) for key, weight in (terms.weights or {}).items() if weight > 0)
+    if any(key not in WEIGHED for key, _ in weights):
+        raise PlanError(
+            "This search weighs hours, frames and a cool die. Take the weight of quiet out, or limit noise."
         )
     goal = Goal(
         terms.aim, edge, terms.floor.value if terms.floor is not None else Floor().value,
         figure.id if figure is not None else Goal().figure, _at_most(terms, "die_c"),
         terms.room_c if terms.room_c is not None else Goal().room_c, terms.sure, _draw_limit(ask),
         _at_most(terms, "noise_db"), bool(ask.question.parts.get("front")), picture,
+        weights,
     )  # fmt: skip
     base = ask.base.without(*(key for name in levels for key in set_by(name)))
     highest = ask.rig.limit_high_w or max((w for w in _numbers(levels.get(LIMIT, ()))), default=30.0)

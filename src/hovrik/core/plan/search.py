@@ -22,10 +22,11 @@ from ..facts.knob import CAP, LIMITS, NO_CAP, Level, is_number
 from ..facts.known_knobs import SLOT as OF_SLOT
 from ..facts.known_knobs import known
 from ..facts.setup import Setup, describe
-from ..facts.terms import Aim
+from ..facts.terms import HOURS, Aim
 from ..model.belief import NOISE, Belief, Believed, Measured, believe, features
 from ..model.held import deviates
 from ..model.known_rig import KnownTitle, twins_of
+from ..model.worth import JUDGED
 from ..read.group import Counted
 from ..read.response import Response
 from ..words import percent
@@ -64,7 +65,7 @@ class Goal:
     the settled die, inf none; room_c : it is reckoned over; sure : chance from which a setup is stated; draw_limit_w :
     at which the battery lasts as long as is asked, inf any; noise_limit_db : inf any; front : the trade-off between
     draw and the judged figure is sought, not one setup; picture : knobs whose levels stand from the poorest picture to
-    the best."""
+    the best; weights : of figures, in place of the aim."""
 
     aim: Aim = Aim.HOURS
     edge_fps: float = 0.0
@@ -77,13 +78,15 @@ class Goal:
     noise_limit_db: float = math.inf
     front: bool = False
     picture: tuple[str, ...] = ()
+    weights: tuple[tuple[str, float], ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         bounds = {name: v if math.isfinite(v := getattr(self, name)) else None for name in _BOUNDS}
         return {
             "aim": self.aim.value, "edge_fps": self.edge_fps, "target_fps": self.target_fps, "figure": self.figure,
-            "room_c": self.room_c, "sure": self.sure, "front": self.front, "picture": list(self.picture), **bounds,
+            "room_c": self.room_c, "sure": self.sure, "front": self.front, "picture": list(self.picture),
+            "weights": dict(self.weights), **bounds,
         }  # fmt: skip
 
     @classmethod
@@ -93,7 +96,8 @@ class Goal:
         return cls(
             Aim(body["aim"]), float(body["edge_fps"]), float(body["target_fps"]), str(body["figure"]),
             room_c=float(body["room_c"]), sure=float(body["sure"]), front=bool(body.get("front")),
-            picture=tuple(body.get("picture") or ()), **bounds,
+            picture=tuple(body.get("picture") or ()),
+            weights=tuple((str(key), float(v)) for key, v in dict(body.get("weights") or {}).items()), **bounds,
         )  # fmt: skip
 
 
@@ -446,6 +450,10 @@ def _pick(
 
 def _worth(belief: Belief, goal: Goal, picture: Array | None) -> Array:
     """(draws, c) of the aim, logs, more is better."""
+    if goal.weights:
+        parts = {HOURS: -belief.draw, JUDGED: belief.low, "die_c": -belief.rise}
+        total: Array = sum((weight * parts[key] for key, weight in goal.weights), 0.0 * belief.draw)
+        return total / max(weight for _, weight in goal.weights)
     if goal.aim is Aim.PICTURE and picture is not None:
         return PICTURE * picture + 0.1 * -belief.draw
     if goal.aim is Aim.FRAMES:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..facts.place import Source
-from ..facts.terms import LOW, NOTHING, SCORE, TIME, Aim, Floor, Limit, School, Terms
+from ..facts.terms import LOW, MOST_WEIGHT, NOTHING, SCORE, TIME, Aim, Floor, Limit, School, Terms
 
 LOWEST_WATTS = "lowest-watts"
 VERSION = 1
@@ -176,7 +176,7 @@ class Question:
             Terms(
                 None if floor is None else Floor(**_fields(Floor, floor)), School(terms.get("school", "percentile")),
                 tuple(Limit(**_fields(Limit, one)) for one in terms.get("limits", ())), Aim(terms.get("aim", "hours")),
-                terms.get("weights"), dict(terms.get("margins") or {}), float(terms.get("sure", 0.95)),
+                _weights(terms.get("weights")), dict(terms.get("margins") or {}), float(terms.get("sure", 0.95)),
                 terms.get("room_c"), float(terms.get("price", 1.0)),
             ),
             dict(body.get("parts") or {}), int(body.get("version", VERSION)),
@@ -194,6 +194,15 @@ KNOWN_KINDS = frozenset({
     "options-cost", "which-os", "display-path", "stays-cool", "use-lasts", "rest-draw", "claim",
     "over-charge", "plugged", "runtime-true", "triage", "undervolt",
 })  # fmt: skip
+
+
+def _weights(found: Any) -> dict[str, float] | None:
+    """Weights of figures that can be such; None where there are none."""
+    own = {
+        str(key): float(value) for key, value in dict(found).items()
+        if isinstance(value, int | float) and 0.0 < value <= MOST_WEIGHT
+    } if isinstance(found, Mapping) else {}  # fmt: skip
+    return own or None
 
 
 def _fields(kind: type, body: Mapping[str, Any]) -> dict[str, Any]:

@@ -19,6 +19,7 @@ from ..message import Message, Value, say
 from ..model import battery
 from ..model.belief import Believed
 from ..model.held import more_to_settle
+from ..model.worth import JUDGED, USUAL_ROOM_C, worth_of
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
 from ..questions.question import Question
@@ -130,7 +131,7 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
         return Answer(left_out, None, None, lacks=(say("missing.passes"),))
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question)]
     if candidates:
-        response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question))
+        response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question, context))
         return stated(response, group, question, context, responses)
     return _withheld(responses, question, context)
 
@@ -139,9 +140,15 @@ def _may_be_stated(group: Group, question: Question) -> bool:
     return group.holds is not None and group.holds >= question.terms.sure and not group.incidents
 
 
-def _preference(response: Response, group: Group, question: Question) -> tuple[float, ...]:
-    """What holds the floor, best first: the lowest level where rates can only rise along the factor, else what the
-    aim asks for."""
+def _preference(response: Response, group: Group, question: Question, context: Context) -> tuple[float, ...]:
+    """What holds the floor, best first: by the player's weights where there are any, else the lowest level where rates
+    can only rise along the factor, else what the aim asks for."""
+    if question.terms.weights:
+        room = context.room_c if context.room_c is not None else USUAL_ROOM_C
+        values = metrics_of(group, question, context)
+        values |= {JUDGED: group.judged.estimate()} if group.judged is not None else {}
+        worth = worth_of(values, question.terms.weights, room)
+        return (math.inf if worth is None else -worth, group.at)
     draw = group.draw.mean if group.draw else math.inf
     place = float(response.groups.index(group))
     if RATE in response.factor.rising and response.factor.unit == "W":
