@@ -133,6 +133,30 @@ def test_from_the_card_to_the_machine_a_long_run_and_back(demo_copy, qtbot):
         window.show_stage("Keep")
         qtbot.waitUntil(lambda: "Kept: a run of 15 min" in texts(keep), timeout=30_000)
         assert keep._as_it_stands(body)["state"] == "kept"
+        an_evening(window, keep, body, qtbot)
+
+
+def an_evening(window, keep, body, qtbot):
+    """Its readings are held against the hours that were promised, refused where they cannot be, and undone."""
+    hours = body["metrics"]["hours"]["value"]
+    press(keep, "An evening …", qtbot)
+    dialog = keep.evening_dialog
+    dialog.end.setValue(100)
+    dialog.minutes.setValue(60)
+    dialog.keep()
+    assert "must lie under" in dialog.message.text() and dialog.isVisible()
+    dialog.end.setValue(40)
+    dialog.minutes.setValue(60 * hours * 0.6 / 0.95)
+    dialog.keep()
+    qtbot.waitUntil(lambda: "took 60 %" in texts(keep) and "as predicted" in texts(keep), timeout=20_000)
+    line = window.question_line
+    line.kind.setCurrentIndex(line.kind.findData("runtime-true"))
+    answer = lambda: window.session.evaluation.answer  # noqa: E731
+    qtbot.waitUntil(lambda: answer().sentence.startswith("The prediction is true"), timeout=20_000)
+    assert any("by its readings" in one for one in answer().reasons)
+    window.session.undo_stack.undo()
+    window.session.undo_stack.undo()
+    qtbot.waitUntil(lambda: "took 60 %" not in texts(keep), timeout=20_000)
 
 
 def test_by_hand_it_is_a_list_to_tick(demo_copy, qtbot, monkeypatch):

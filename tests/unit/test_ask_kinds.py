@@ -14,11 +14,11 @@ from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.place import Place, Source
 from hovrik.core.facts.rig import Panel, Rig
 from hovrik.core.facts.setup import Setup, static
-from hovrik.core.kinds import claim, display_path, plugged, rest_draw, runtime_true, stays_cool
+from hovrik.core.kinds import claim, display_path, plugged, rest_draw, stays_cool
 from hovrik.core.kinds.claim import Claim, pairs_for, verdict_of
 from hovrik.core.kinds.kind import Ask, Seen
 from hovrik.core.model.cooler import Rise, cooler_of, follows_of
-from hovrik.core.passes.discharge import Discharge, discharge_of, steps_of
+from hovrik.core.passes.discharge import Discharge, discharge_of, hours_of_a_charge, steps_of
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.passes.trace import Trace
@@ -184,9 +184,9 @@ def test_clamps_are_found_where_they_are_and_nowhere_else():
 
 
 def test_measured_hours_of_a_whole_charge():
-    said = runtime_true.measured(7200.0, 0.9, 0.95, 0.01)
+    said = hours_of_a_charge(7200.0, 0.9, 0.95, 0.01)
     assert said.value == pytest.approx(2.0 * 0.95 / 0.9) and said.low < said.value < said.high
-    assert said.high / said.low < 1.05 < (lambda o: o.high / o.low)(runtime_true.measured(3600.0, 0.3, 0.95, 0.05))
+    assert said.high / said.low < 1.05 < (lambda o: o.high / o.low)(hours_of_a_charge(3600.0, 0.3, 0.95, 0.05))
     assert Discharge.from_dict(emptied(np.random.default_rng(1), []).as_dict()).used == pytest.approx(0.95)
     assert steps_of(discharge_of(Trace(np.empty(0, np.int64)))) == []
 

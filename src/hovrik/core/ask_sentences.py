@@ -97,6 +97,15 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "runtime.off":
         "The prediction is off by {off:signed}: {took:hours_span} were measured, {told:hours_span} predicted.",
     "runtime.used": "{used:share} of a charge was used in {hours:hours}",
+    "runtime.evening": "an evening took {used:share} of a charge in {hours:hours}, by its readings",
+    "evening.little": "The evening took {used:share} of a charge: {least:share} or more tell how long one lasts.",
+    "evening.alone": "An evening of {hours:hours} took {used:share}: a charge lasts {took:hours_span}.",
+    "evening.true":
+        "An evening of {hours:hours} took {used:share}: a charge lasts {took:hours_span}, as predicted "
+        "({told:hours_span}).",
+    "evening.off":
+        "An evening of {hours:hours} took {used:share}: a charge lasts {took:hours_span}, where {told:hours_span} were "
+        "predicted ({off:signed}).",
     "runtime.above":
         "that is told from the charge above {clamp:share}: under it the firmware gives less, so that a charge lasts "
         "longer and plays less",

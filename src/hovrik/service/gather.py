@@ -21,6 +21,7 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section, Title
 from ..core.finding import Finding, State
+from ..core.keep.evening import evenings_in
 from ..core.kinds.best import KIND as BEST
 from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import KINDS
@@ -234,7 +235,12 @@ def evaluate(
                    and not v.deleted]  # fmt: skip
         read = memory.derived("by-charge", discharge.VERSION, emptied, Discharge.from_dict, _by_charge,
                               Discharge.as_dict, progress)  # fmt: skip
-        seen = replace(seen, discharges=[read[one.id] for one in emptied], discharged=[one.setup for one in emptied])
+        seen = replace(
+            seen,
+            discharges=[read[one.id] for one in emptied],
+            discharged=[one.setup for one in emptied],
+            evenings=evenings_in([v.record for v in views if not v.deleted]),
+        )
     answer = _answered(kind, seen, progress)
     found = findings_of(_whole(places, responses, views, question, context, rig, named(knobs)))
     return Evaluation(

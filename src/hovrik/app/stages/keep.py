@@ -14,7 +14,7 @@ from ...core.errors import HovrikError
 from ...core.facts.rig import Rig
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import Question
-from ...service import applying, library, profiles
+from ...service import applying, evenings, library, profiles
 from ...service.applying import Applied, Step
 from ...service.logbook import PROFILE, Entry
 from ...store.files.write import profile as profile_file
@@ -133,18 +133,26 @@ class KeepStage(Stage):
         applied = applying.on_machine(notebook, body["rig"])
         card = ProfileCard(body, Known(
             said, profiles.said_since(notebook, body, found) if said else None,
-            profiles.stood(notebook, profile_id, body, found),
+            profiles.stood(notebook, profile_id, body, found), evenings.said_of(notebook, body),
             applied if applied is not None and applied.profile == profile_id else None,
             self._setting.is_busy, not notebook.read_only, self._steps.get(profile_id, ()),
         ))  # fmt: skip
         card.again_asked.connect(lambda: self._on_again(body))
         card.long_run_asked.connect(lambda: self._plan(*profiles.long_run(body, self.session.design)))
+        card.evening_asked.connect(lambda: self.note_evening(body))
         card.apply_asked.connect(lambda: self.apply(profile_id, body))
         card.put_back_asked.connect(lambda: self.put_back(body["rig"]))
         card.export_asked.connect(lambda: self._on_export(body))
         card.remove_asked.connect(lambda: remove_profile(self.session, profile_id))
         card.set_by_hand.connect(lambda done: self._on_set_by_hand(profile_id, body, done))
         return card
+
+    def note_evening(self, body: dict[str, Any]) -> None:
+        """Ask for the readings of an evening at a profile's settings."""
+        from ..dialogs.evening_dialog import EveningDialog  # loads what the first paint does not need
+
+        self.evening_dialog = EveningDialog(self.session, body, self)
+        self.evening_dialog.open()
 
     # -- on the machine
 

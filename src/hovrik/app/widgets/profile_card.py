@@ -28,12 +28,13 @@ STATES = {"chosen": "chosen", "kept": "kept: it stood a long run", "stale": "sta
 @dataclass(frozen=True)
 class Known:
     """What is known of a profile beside its body. said : what changed since; since : what passes since then say;
-    stood : what its long run says; applied : where it is on its machine; is_busy : that machine is being set;
-    can_edit : the notebook takes edits."""
+    stood : what its long run says; evening : what its newest evening does; applied : where it is on its machine;
+    is_busy : that machine is being set; can_edit : the notebook takes edits."""
 
     said: Sequence[Message] = ()
     since: Message | None = None
     stood: Message | None = None
+    evening: Message | None = None
     applied: Applied | None = None
     is_busy: bool = False
     can_edit: bool = True
@@ -41,11 +42,12 @@ class Known:
 
 
 class ProfileCard(Card):
-    """Signals: again_asked, long_run_asked, apply_asked, put_back_asked, export_asked, remove_asked; set_by_hand
-    (knobs that were ticked)."""
+    """Signals: again_asked, long_run_asked, evening_asked, apply_asked, put_back_asked, export_asked, remove_asked;
+    set_by_hand (knobs that were ticked)."""
 
     again_asked = pyqtSignal()
     long_run_asked = pyqtSignal()
+    evening_asked = pyqtSignal()
     apply_asked = pyqtSignal()
     put_back_asked = pyqtSignal()
     export_asked = pyqtSignal()
@@ -77,7 +79,8 @@ class ProfileCard(Card):
         if known_.said:
             text = f"Stale: {', '.join(words.render(one) for one in known_.said)}."
             self.body.addWidget(label(text, "warn", wrap=True))
-        for message, good in ((known_.since, "stale.good"), (known_.stood, "kept.stood")):
+        told = ((known_.since, "stale.good"), (known_.stood, "kept.stood"), (known_.evening, "evening.true"))
+        for message, good in told:
             if message is not None:
                 kind = "good" if message.id == good else "warn"
                 self.body.addWidget(label(words.render(message), kind, wrap=True))
@@ -130,11 +133,20 @@ class ProfileCard(Card):
         again.clicked.connect(self.again_asked)
         run = button("Long run", "", "One settled pass of 15 minutes at this setup, to Plan")
         run.clicked.connect(self.long_run_asked)
+        evening = button("An evening …", "", "Charge at its start and end, held against the hours that were promised")
+        evening.clicked.connect(self.evening_asked)
         export = button("Export …", "", "Write this profile as JSON or TOML")
         export.clicked.connect(self.export_asked)
         remove = button("Remove")
         remove.clicked.connect(self.remove_asked)
-        for one, is_on in (*found, (again, True), (run, True), (export, True), (remove, known_.can_edit)):
+        for one, is_on in (
+            *found,
+            (again, True),
+            (run, True),
+            (evening, known_.can_edit),
+            (export, True),
+            (remove, known_.can_edit),
+        ):
             one.setEnabled(is_on)
             flow.addWidget(one)
         self.body.addWidget(row)

@@ -15,6 +15,7 @@ from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..facts.title import Title
+from ..keep.evening import Evening
 from ..passes.discharge import Discharge
 from ..plan.design import Design
 from ..plan.grid import LadderDesign
@@ -146,7 +147,8 @@ def _ordered(levels: Sequence[Level]) -> tuple[Level, ...]:
 class Seen:
     """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps;
     design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement;
-    discharges : passes over a whole charge, oldest first, and the setups they were made at."""
+    discharges : passes over a whole charge, oldest first, and the setups they were made at; evenings : what a person
+    read of evenings at a setup, oldest first."""
 
     responses: Sequence[Response]
     counted: Sequence[Counted]
@@ -158,6 +160,7 @@ class Seen:
     failed: Sequence[Setup] = ()
     discharges: Sequence[Discharge] = ()
     discharged: Sequence[Setup] = ()
+    evenings: Sequence[tuple[Setup, Evening]] = ()
 
 
 @dataclass(frozen=True)

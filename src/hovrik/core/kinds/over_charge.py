@@ -12,7 +12,7 @@ from ..errors import PlanError
 from ..facts.place import Source
 from ..facts.rig import Rig
 from ..message import Message, Value, say
-from ..passes.discharge import Discharge, steps_of
+from ..passes.discharge import LEAST_USED, Discharge, steps_of
 from ..plan.design import Design, Told
 from ..plan.schedule import expected_draw_w
 from ..plan.steps import laid_out, passes_in
@@ -22,7 +22,6 @@ from ..stats.counts import a_minute
 from .kind import Ask, Kind, Seen
 
 BANDS = (1.0, 0.8, 0.6, 0.4, 0.2, 0.0)
-LEAST_USED = 0.2
 SPARE = 0.02  # of charge, kept between a clamp and where passes count
 
 

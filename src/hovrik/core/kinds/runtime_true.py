@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import math
+from dataclasses import dataclass
 
-from ..message import Value, say
-from ..passes.discharge import steps_of
+from ..facts.setup import Setup
+from ..keep.evening import STEP
+from ..message import Message, Value, say
+from ..passes.discharge import LEAST_USED, Discharge, hours_of_a_charge, steps_of
 from ..plan.design import Design
 from ..read.answer import Answer, option_of
-from ..stats.estimate import Estimate
 from .kind import Ask, Kind, Seen
-from .over_charge import LEAST_USED
 from .over_charge import design as whole_charge
-
-ENDS = 1.0  # steps of the gauge, of the reading at either end
-PART_SD = 0.04  # of hours told from a part of a charge, of the rest: a percent is not the same energy everywhere
 
 
 def design(ask: Ask) -> Design:
@@ -22,26 +19,43 @@ def design(ask: Ask) -> Design:
     return whole_charge(ask)
 
 
-def measured(seconds: float, used: float, span: float, gauge: float) -> Estimate:
-    """Hours that a whole charge lasts, from seconds in which a share of it was used. span : from the charge limit to
-    the reserve; gauge : step of the gauge (share); its reading at either end errs by up to half a step."""
-    hours = seconds / 3600.0 * span / used
-    half = 2.0 * math.hypot(ENDS * gauge / math.sqrt(6.0) / used, PART_SD * max(1.0 - used / span, 0.0))
-    return Estimate(hours, hours / (1.0 + half), hours * (1.0 + half), "h")
+@dataclass(frozen=True)
+class _Read:
+    """What tells how long a charge lasts. used : share of it, in so many seconds; gauge : its step (share)."""
+
+    setup: Setup
+    seconds: float
+    used: float
+    gauge: float
+    because: tuple[Message, ...]
+
+
+def _read(seen: Seen) -> _Read | None:
+    """The newest whole charge, else the newest evening that took enough of one."""
+    newest: Discharge | None = seen.discharges[-1] if seen.discharges else None
+    if newest is not None and newest.used >= LEAST_USED:
+        clamps = steps_of(newest)
+        seconds, used = newest.above(clamps[0].high) if clamps else (newest.seconds, newest.used)
+        if used < LEAST_USED:
+            seconds, used = newest.seconds, newest.used
+        above = (say("runtime.above", clamp=clamps[0].high),) if clamps and used < newest.used else ()
+        said = say("runtime.used", used=newest.used, hours=Value(newest.seconds / 3600.0, "h"))
+        return _Read(seen.discharged[-1], seconds, used, newest.gauge, (said, *above))
+    for setup, evening in reversed(seen.evenings):
+        if evening.used >= LEAST_USED:
+            said = say("runtime.evening", used=evening.used, hours=Value(evening.hours, "h"))
+            return _Read(setup, 3600.0 * evening.hours, evening.used, STEP, (said,))
+    return None
 
 
 def answer(seen: Seen) -> Answer:
     """Measured against predicted, and by how much the prediction is off where it is."""
-    rig, newest = seen.context.rig, seen.discharges[-1] if seen.discharges else None
-    if newest is None or rig is None or not newest.used >= LEAST_USED:
+    rig, read = seen.context.rig, _read(seen)
+    if read is None or rig is None:
         return Answer(say("runtime.none"), None, None, lacks=(say("missing.discharge"),))
-    clamps = steps_of(newest)
-    seconds, used = newest.above(clamps[0].high) if clamps else (newest.seconds, newest.used)
-    if used < LEAST_USED:
-        seconds, used = newest.seconds, newest.used
-    found = measured(seconds, used, rig.charge_limit - rig.reserve, newest.gauge)
+    found = hours_of_a_charge(read.seconds, read.used, rig.charge_limit - rig.reserve, read.gauge)
     took = Value(found.value, "h", found.low, found.high)
-    setup = seen.discharged[-1]
+    setup = read.setup
     group = next((g for one in seen.responses for g in one.groups if g.setup.has(setup)), None)
     option = option_of(group, seen.question, seen.context) if group is not None else None
     hours = option.metrics.get("hours") if option is not None else None
@@ -49,8 +63,7 @@ def answer(seen: Seen) -> Answer:
         return Answer(say("runtime.measured", took=took), None, option, lacks=(say("missing.runtime"),))
     told = Value(hours.value, "h", hours.low, hours.high)
     low, high = (end if end is not None else hours.value for end in (hours.low, hours.high))
-    told_from = (say("runtime.above", clamp=clamps[0].high),) if clamps and used < newest.used else ()
-    because = (say("runtime.used", used=newest.used, hours=Value(newest.seconds / 3600.0, "h")), *told_from)
+    because = read.because
     if low <= (found.high or found.value) and (found.low or found.value) <= high:
         return Answer(say("runtime.true", took=took, told=told), None, option, because=because)
     off = Value(100.0 * (hours.value / found.value - 1.0), "%", digits=0)

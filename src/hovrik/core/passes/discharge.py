@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..stats.changes import largest_change
+from ..stats.estimate import Estimate
 from .frames import stutter_list
 from .trace import Channel, Trace
 
@@ -29,6 +30,16 @@ FAR = 6.0  # standard errors that it lies apart
 KEPT = 5.0  # stretches that count as one: neighbours are alike
 COLLAPSED = 0.6  # of the usual clock
 MOST_STEPS = 6
+LEAST_USED = 0.2  # of a charge, from which it tells how long one lasts
+PART_SD = 0.04  # of hours told from a part of a charge, of the rest: a percent is not the same energy everywhere
+
+
+def hours_of_a_charge(seconds: float, used: float, span: float, gauge: float) -> Estimate:
+    """Hours that a whole charge lasts, from seconds in which a share of it was used. span : from the charge limit to
+    the reserve; gauge : step of the gauge (share); its reading at either end errs by up to half a step."""
+    hours = seconds / 3600.0 * span / used
+    half = 2.0 * math.hypot(gauge / math.sqrt(6.0) / used, PART_SD * max(1.0 - used / span, 0.0))
+    return Estimate(hours, hours / (1.0 + half), hours * (1.0 + half), "h")
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 SWEEP, HEAT, CONTROL, REFERENCE = "sweep", "heat", "control", "reference"
-VERIFY, FLIP, DISCHARGE, PLAY = "verify", "flip", "discharge", "play"
+VERIFY, FLIP, DISCHARGE, PLAY, EVENING = "verify", "flip", "discharge", "play", "evening"
 
 
 @dataclass(frozen=True)
@@ -28,6 +28,7 @@ PURPOSES = {
         Purpose(FLIP, "flip"),
         Purpose(DISCHARGE, "discharge"),
         Purpose(PLAY, "free play"),
+        Purpose(EVENING, "an evening's readings"),
     )
 }
 
