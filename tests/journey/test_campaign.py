@@ -4,6 +4,7 @@ import signal
 import subprocess
 import sys
 from collections import Counter
+from dataclasses import replace
 
 import pytest
 from helpers.build import DEMO_QUESTION, copy_notebook
@@ -18,7 +19,7 @@ from hovrik.core.questions.question import Question
 from hovrik.service import campaigns, library
 from hovrik.service import run as sweep
 from hovrik.service.machines import open_machine
-from hovrik.store.notebook import Notebook
+from hovrik.store.notebook import Notebook, PassQuery
 
 CHILD = """
 import sys
@@ -48,6 +49,35 @@ def killed(path, passes):
     child.send_signal(signal.SIGKILL)
     child.wait()
     child.stdout.close()
+
+
+def test_over_two_rigs_and_their_displays(tmp_path, qtbot):
+    """Each cell runs on its own machine, on the display that it names; what was asked before is asked again."""
+    (tmp_path / "copy").mkdir()
+    path = copy_notebook(prepare(tmp_path), tmp_path / "copy")
+    with Notebook(path) as notebook:
+        titles, rigs = list(library.titles(notebook))[:1], ["ombrel-8", "hollin-17"]
+        made = campaigns.made(notebook, DEMO_QUESTION, "triage", titles, ["sedge"], rigs, displays=True)
+        panels = 1 + len(sweep.rig_of(notebook, "hollin-17").displays)
+        slots = len(sweep.rig_of(notebook, "hollin-17").slots)
+        own = [cell for cell in made.cells if not cell.rig]
+        assert len(made.cells) == len(own) + panels * slots and all(cell.slot == "sedge" for cell in own)
+        assert Campaign.from_dict(made.as_dict()) == made and made.next_cell("sedge") == 0
+        corrie = next(at for at, cell in enumerate(made.cells) if cell.rig and cell.display not in ("", "built-in"))
+        assert made.next_cell("corrie", "hollin-17") != 0
+        campaigns.keep(notebook, replace(made, cells=(made.cells[0], made.cells[corrie])))
+    with opened(path, qtbot, evaluated=False) as window:
+        at_rest(window, qtbot)
+        window.bench.pace.setCurrentIndex(0)
+        window.start_campaign()
+        qtbot.waitUntil(lambda: not window.campaign.is_on, timeout=120_000)
+        cells = window.session.campaign.cells
+        assert [cell.state for cell in cells] == [State.DONE, State.DONE], cells
+        assert window.session.question.rig == "ombrel-8"
+        shown = [record.setup.get("display") for record in window.session.notebook.passes(PassQuery(rig="hollin-17"))]
+        assert shown and set(shown) == {cells[1].display}
+        table = window.stage("Plan").campaign.table
+        assert any("Hollin 17" in table.item(row, 1).text() for row in range(table.rowCount()))
 
 
 def test_three_titles_two_slots_killed_twice_and_resumed(tmp_path, qtbot):

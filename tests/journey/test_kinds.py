@@ -1,29 +1,27 @@
 """The kinds of questions in the window: asked in the question line, planned, run on the stand-in, answered."""
 
+import re
 from dataclasses import replace
 
 import pytest
-from helpers.build import DEMO_QUESTION, machine
+from helpers.build import machine
 from helpers.window import opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
-from hovrik.bench.job import Control
 from hovrik.bench.simulated.machine import AS_FAST, SimulatedMachine
 from hovrik.bench.simulated.model import load_model
 from hovrik.core.errors import PlanError
-from hovrik.core.facts.knobs import knobs_of
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import static
+from hovrik.core.facts.terms import Limit
 from hovrik.core.kinds.table import KINDS
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.demo.scenario import RIGS
-from hovrik.service import library, profiles, sweeps
-from hovrik.service import run as sweep
-from hovrik.service.gather import evaluate
+from hovrik.service import profiles, sweeps
 from hovrik.service.machines import open_machine
-from hovrik.service.planning import design_of, of_kind, with_part
+from hovrik.service.planning import with_part
 from hovrik.store.notebook import Notebook
 
 SHORT = LadderDesign(9, 15, 1, 40.0, repeats=3, pass_s=30, soak_s=10, settle_s=2, cool_s=5, seed=2)
@@ -252,7 +250,7 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     ("limits-it", {"knobs": {"limit_w": "12"}}, "limited by power limit"), ("caps", {}, "A cap of"),
     ("title-setup", {"floor": 40.0}, "holds 40"),
     ("options-cost", {"knobs": {"boost": "off,on", "textures": "low,high", "render_scale": "0.7,1"}}, "costs most"),
-    ("stays-cool", {"limit_die_c": 50.0}, "stays cool for ever"), ("use-lasts", {}, "lasts longest at 9 W"),
+    ("use-lasts", {}, "lasts longest at 9 W"),
     ("rest-draw", {"knobs": {"cap_fps": "30,60", "limit_w": "14"}}, "frame cap 60"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 46.0}, "holds 40, but does not surely keep"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 80.0}, "holds 40"),
@@ -336,28 +334,35 @@ def test_an_undervolt_is_asked_about_by_itself_and_with_a_caution(window, qtbot)
         sweeps.prepared(open_machine(window.session.address), sweeps.Request("best", knobs={"cpu_offset_mv": "-10,0"}))
 
 
-def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(tmp_path):
-    """CPU margin of 25 mV, GPU of 85: nothing at or under a fault is tried again, each is an incident, and what is
-    kept lies above both margins."""
-    own = machine(tmp_path, undervolt_margin_mv=25.0)
-    with Notebook(tmp_path / "n.hovrik") as notebook:
-        library.register(notebook, own.describe())
-        question = of_kind(DEMO_QUESTION, "undervolt")
-        rig = sweep.rig_of(notebook, question.rig)
-        design = replace(design_of(question, rig, knobs_of(rig, rig.slots[0], None), SHORT), soak_s=240.0, pass_s=20.0)
-        plan_id = sweep.keep_design(notebook, question, design, 22.0)
-        sweep.run_plan(notebook, plan_id, own, {"kind": "x"}, Control(), lambda event: None)
-        made = [(one.asked["cpu_offset_mv"], one.asked["gpu_offset_mv"]) for one in notebook.passes()]
-        faults = [(one.setup["cpu_offset_mv"], one.setup["gpu_offset_mv"]) for one in notebook.incidents()]
-        found = evaluate(notebook, question).answer
-    assert faults and found.sentence.startswith("CPU ")
+def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(window, qtbot):
+    """Nothing at or under a fault is tried again, each is an incident, and what is kept lies above both margins."""
+    physics = load_model(RIGS / "ombrel-8.toml").physics
+    ask(window, "undervolt")
+    short = replace(SHORT, soak_s=60.0, pass_s=20.0)
+    commands.set_design(window.session, short, "short")
+    before = len(window.session.notebook.passes())
+    run(window, qtbot)
+    qtbot.waitUntil(lambda: "under load" in answer(window).sentence, timeout=20_000)
+    notebook = window.session.notebook
+    made = [(one.asked["cpu_offset_mv"], one.asked["gpu_offset_mv"]) for one in notebook.passes()[before:]]
+    faults = [(one.setup["cpu_offset_mv"], one.setup["gpu_offset_mv"]) for one in notebook.incidents()]
+    assert faults and any("a fault at" in one for one in answer(window).reasons)
     for fault in faults:
         first = made.index(fault)
         assert not any(cpu <= fault[0] and gpu <= fault[1] for cpu, gpu in made[first + 1 :])
-    cpu_kept = float(found.sentence.split()[1]) if found.sentence.startswith("CPU ") else 0.0
-    assert cpu_kept > -25.0 and any("a fault at" in one for one in found.reasons)
-    assert own.snapshot().as_setup()["cpu_offset_mv"] == 0.0 and found.option is None  # nothing for a profile
+    kept = {word: float(mv) for word, mv in re.findall(r"(CPU|GPU) (-\d+) mV", answer(window).sentence)}
+    assert kept and kept.get("CPU", 0.0) > -physics.undervolt_margin_mv
+    assert kept.get("GPU", 0.0) > -physics.undervolt_gpu_margin_mv and answer(window).option is None
     assert all(-100 <= value <= 0 for pair in made for value in pair)
+    assert open_machine(window.session.address).snapshot().as_setup()["cpu_offset_mv"] == 0.0
+
+
+def test_what_stays_cool_for_ever(window, qtbot):
+    ask(window, "stays-cool")
+    commands.set_question(window.session, window.session.question.with_(limits=(Limit("die_c", at_most=50.0),)))
+    assert run(window, qtbot) == 3
+    qtbot.waitUntil(lambda: "stays cool for ever" in answer(window).sentence, timeout=20_000)
+    assert any("settles at" in one for one in answer(window).reasons)
 
 
 def test_another_question_is_read_along_what_it_is_about(window, qtbot):

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..bench.job import RunEnded
 from ..bench.protocol import Machine
 from ..core.plan.campaign import Campaign
+from ..core.questions.question import Question
 from ..service import campaigns
 from ..store.notebook import Notebook
 from .run_worker import RunWorker
@@ -29,6 +30,7 @@ class CampaignRun(QObject):
         self._session, self._runner, self._run = session, runner, run
         self.is_on = False
         self._at: int | None = None
+        self._before: Question | None = None  # what was asked before another rig had its turn
         self._fault, self._stopped = "", False
         self._worker = Worker("campaign", self)
         self._worker.finished.connect(self._on_noted)
@@ -54,10 +56,15 @@ class CampaignRun(QObject):
     def _next(self) -> None:
         session = self._session
         campaign = campaigns.kept(session.notebook)
-        at = campaign.next_cell(session.question.slot if session.question is not None else "")
+        question = session.question
+        at = campaign.next_cell(question.slot, question.rig) if question is not None else campaign.next_cell("")
         if at is None:
             self._finish()
             return
+        own = campaigns.asked(campaign, at)
+        if question is not None and own.rig != question.rig:  # another machine: it is that one's turn
+            self._before = self._before or question
+            session.set_question(own)
         self._at, self._fault, self._stopped = at, "", False
         lengths, room_c = session.design, session.room_c
         self._run(lambda notebook, _machine: campaigns.begun(notebook, lengths, at, room_c))
@@ -96,4 +103,7 @@ class CampaignRun(QObject):
 
     def _finish(self) -> None:
         self.is_on, self._at = False, None
+        if self._before is not None:
+            self._session.set_question(self._before)
+            self._before = None
         self.changed.emit()

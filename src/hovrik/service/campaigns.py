@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import product
 
 from ..core.errors import HovrikError, PlanError, StoreError
 from ..core.facts.knobs import knobs_of
@@ -41,26 +42,32 @@ def keep(notebook: Notebook, campaign: Campaign) -> None:
     notebook.set_state(KEY, campaign.as_dict())
 
 
-def made(notebook: Notebook, question: Question, kind: str, titles: Sequence[str], slots: Sequence[str]) -> Campaign:
-    """A campaign of titles in OS slots on the rig of a question; what does not run somewhere is impossible there.
-    Raises PlanError."""
-    rig = run.rig_of(notebook, question.rig)
+def made(
+    notebook: Notebook, question: Question, kind: str, titles: Sequence[str], slots: Sequence[str],
+    rigs: Sequence[str] = (), *, displays: bool = False,
+) -> Campaign:  # fmt: skip
+    """A campaign of titles in OS slots on the rig of a question, and in every slot of further rigs; what does not run
+    somewhere is impossible there. displays : on each display that a rig has, else on the one in use. Raises
+    PlanError."""
+    first = run.rig_of(notebook, question.rig)
     known = library.titles(notebook)
     cells = []
-    for slot in (one for one in rig.slots if one.key in slots):
-        for key in titles:
-            title = known.get(key)
-            if title is None or not title.scenes:
-                continue
-            scene = next((one.key for one in title.scenes if one.key == question.scene), title.scenes[0].key)
-            why = _runs_not(slot, key, title.name)
-            state = State.IMPOSSIBLE if why else State.OPEN
-            cells.append(Cell(key, scene, slot.key, state, why))
+    for rig in (first, *(run.rig_of(notebook, key) for key in rigs if key != first.key)):
+        panels = ("built-in", *(one.name for one in rig.displays)) if displays and rig.displays else ("",)
+        for slot in (one for one in rig.slots if rig is not first or one.key in slots):
+            for key, panel in product(titles, panels):
+                title = known.get(key)
+                if title is None or not title.scenes:
+                    continue
+                scene = next((one.key for one in title.scenes if one.key == question.scene), title.scenes[0].key)
+                why = _runs_not(slot, key, title.name)
+                state = State.IMPOSSIBLE if why else State.OPEN
+                cells.append(Cell(key, scene, slot.key, state, why, rig="" if rig is first else rig.key, display=panel))
     if not cells:
         raise PlanError("A campaign needs a title with a scene, and an OS slot. Choose some.")
     if len(cells) > MOST_CELLS:
         raise PlanError(f"{len(cells)} cells are too many: at most {MOST_CELLS}. Choose fewer titles.")
-    return Campaign(kind, rig.key, tuple(cells), question.as_dict())
+    return Campaign(kind, first.key, tuple(cells), question.as_dict())
 
 
 def _runs_not(slot: OsSlot, key: str, name: str) -> str:
@@ -75,7 +82,9 @@ def asked(campaign: Campaign, at: int) -> Question:
         like = Question.from_dict(campaign.question)
     except WRONG as fault:
         raise StoreError(f"The question of this campaign cannot be read: {fault}. Make it anew.") from fault
-    found = of_kind(like, campaign.kind).with_(rig=campaign.rig, slot=cell.slot, title=cell.title, scene=cell.scene)
+    rig = campaign.rig_of(cell)
+    found = of_kind(like, campaign.kind).with_(rig=rig, slot=cell.slot, title=cell.title, scene=cell.scene)
+    found = with_part(found, display=cell.display or None)
     return with_part(found, how=SEARCH) if campaign.kind == "lowest-watts" else found
 
 
@@ -88,7 +97,7 @@ def begun(notebook: Notebook, lengths: LadderDesign, at: int, room_c: float | No
         return cell.plan_id
     own = asked(campaign, at)
     try:
-        rig, title = run.rig_of(notebook, campaign.rig), run.title_of(notebook, cell.title)
+        rig, title = run.rig_of(notebook, campaign.rig_of(cell)), run.title_of(notebook, cell.title)
         slot = next((one for one in rig.slots if one.key == cell.slot), None)
         design = design_of(own, rig, knobs_of(rig, slot, title), _within(lengths, rig), Setup(), title)
         run.check_design(rig, design)

@@ -95,7 +95,8 @@ class PassView:
         """Whether it enters the figures of a question: blocks of a flip count for flips alone."""
         if question.kind == FLIP:
             return self.verdict.counts and not self.deleted and self.record.purpose == FLIP
-        return self.counts
+        display = question.parts.get("display")  # of which alone it is asked
+        return self.counts and (display is None or self.point.setup.get("display") in (None, display))
 
 
 @dataclass(frozen=True)

@@ -75,6 +75,10 @@ def design_of(
         varied = {key: levels for key, levels in varied.items() if key == over}
     if question.kind == "caps":
         base = {key: level for key, level in base.items() if key in LIMITS}
+    if display := parts.get("display"):  # of one display of several, as a campaign asks
+        if "display" not in own or own["display"].refusal(str(display)):
+            raise PlanError(f"The display {display} is not offered here. Note it in Rig, under displays.")
+        base["display"] = str(display)
     recipe = _recipe(question, own)
     base |= {key: level for key, level in recipe.items() if key != CAP or question.kind != "caps"}
     if set(recipe) & set(LIMITS):

@@ -26,6 +26,7 @@ from .plain_table import plain_table
 
 HEADINGS = ("Title", "OS slot", "To gain", "With, or how far")
 TITLES_PX = 170
+WHERE = {"": "this OS slot", "all": "every OS slot", "rigs": "every OS slot of every rig"}
 
 
 class CampaignPage(QWidget):
@@ -41,7 +42,8 @@ class CampaignPage(QWidget):
         self._rows: list[int] = []
         kinds = [(key, f"{KINDS[key].words}") for key in campaigns.KINDS]
         self.kind = Choice("What is asked of every title", kinds)
-        self.slots = Choice("In which OS slots", [("", "this OS slot"), ("all", "every OS slot")])
+        self.slots = Choice("In which OS slots", list(WHERE.items()))
+        self.displays = Choice("On which displays", [("", "the display in use"), ("all", "every display")])
         self.titles = QListWidget()
         self.titles.setAccessibleName("Titles of the campaign")
         self.titles.setFixedHeight(TITLES_PX)
@@ -56,7 +58,8 @@ class CampaignPage(QWidget):
         row = QWidget()
         flow = FlowLayout(row)
         flow.setContentsMargins(0, 0, 0, 2)
-        for widget in (label("ask each to", "soft"), self.kind, label("in", "soft"), self.slots, self.make, self.start,
+        for widget in (label("ask each to", "soft"), self.kind, label("in", "soft"), self.slots,
+                       label("on", "soft"), self.displays, self.make, self.start,
                        self.again):  # fmt: skip
             flow.addWidget(widget)
         column = QVBoxLayout(self)
@@ -88,9 +91,14 @@ class CampaignPage(QWidget):
         question, rig = session.question, session.rig
         if question is None or rig is None:
             return
-        slots = [one.key for one in rig.slots] if self.slots.key() == "all" else [question.slot]
+        slots = [one.key for one in rig.slots] if self.slots.key() else [question.slot]
+        gone = session.archived
+        rigs = [key for key in session.newest("rig") if f"rig/{key}" not in gone] if self.slots.key() == "rigs" else []
         try:
-            made = campaigns.made(session.notebook, question, self.kind.key(), self.chosen, slots)
+            made = campaigns.made(
+                session.notebook, question, self.kind.key(), self.chosen, slots, rigs,
+                displays=self.displays.key() == "all",
+            )  # fmt: skip
         except HovrikError as fault:
             self.words.say(str(fault), "warn")
             return
@@ -113,12 +121,14 @@ class CampaignPage(QWidget):
         self.start.setText("Go on with it" if begun else "Start it")
         self.words.say(self._said(campaign, left, failed), "soft")
         self._rows = _ordered(campaign)
-        names = {kind: self._names(kind) for kind in ("title", "slot")}
+        names = {kind: self._names(kind) for kind in ("title", "slot", "rig")}
         self.table.setRowCount(len(self._rows))
         for row, at in enumerate(self._rows):
             cell = campaign.cells[at]
             gain = f"{cell.gain:.0f} min" if cell.gain is not None else "–"
-            slot = names["slot"].get(f"{campaign.rig}/{cell.slot}", cell.slot)
+            rig = campaign.rig_of(cell)
+            slot = names["slot"].get(f"{rig}/{cell.slot}", cell.slot)
+            slot = " · ".join(filter(None, (names["rig"].get(rig, rig) if cell.rig else "", slot, cell.display)))
             how = cell.setup or (cell.said if cell.said and cell.state is not State.BEGUN else cell.state.value)
             for column, text in enumerate((names["title"].get(cell.title, cell.title), slot, gain, how)):
                 item = QTableWidgetItem(text)
@@ -132,7 +142,7 @@ class CampaignPage(QWidget):
             return "No campaign yet: tick titles, choose what to ask of each, and make it."
         done = sum(cell.state is State.DONE for cell in campaign.cells)
         no = sum(cell.state is State.IMPOSSIBLE for cell in campaign.cells)
-        slots = len({cell.slot for cell in campaign.cells if cell.state.is_left})
+        slots = len({(cell.rig, cell.slot) for cell in campaign.cells if cell.state.is_left})
         beside = f" It restarts {words.plural(slots - 1, 'time', 'times')}." if slots > 1 else ""
         return (
             f"{words.plural(len(campaign.cells), 'cell', 'cells')}: {done} done, {left} open, {failed} failed, "

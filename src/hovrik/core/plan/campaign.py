@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -27,8 +28,9 @@ class State(StrEnum):
 
 @dataclass(frozen=True)
 class Cell:
-    """A title's scene in an OS slot. said : its answer, or why there is none; gain : minutes to be gained where its
-    question tells them; plan_id : of what was begun; setup : words of what it picks."""
+    """A title's scene in an OS slot of a rig ("" that of the campaign), on a display ("" the one in use). said : its
+    answer, or why there is none; gain : minutes to be gained where its question tells them; plan_id : of what was
+    begun; setup : words of what it picks."""
 
     title: str
     scene: str
@@ -38,29 +40,38 @@ class Cell:
     gain: float | None = None
     plan_id: str = ""
     setup: str = ""
+    rig: str = ""
+    display: str = ""
 
 
 @dataclass(frozen=True)
 class Campaign:
-    """kind : of the question; rig; cells in the order in which they were made; question : that it was made of, as plain
-    values, whose terms every cell has."""
+    """kind : of the question; rig : of cells that name none; cells in the order in which they were made; question :
+    that it was made of, as plain values, whose terms every cell has."""
 
     kind: str = ""
     rig: str = ""
     cells: tuple[Cell, ...] = ()
     question: Mapping[str, Any] = field(default_factory=dict)
 
-    def next_cell(self, slot: str) -> int | None:
-        """Which is next: what was begun, else one in the OS slot that runs, so that restarts are shared, else the slot
-        with most to do; None where nothing is left."""
+    def rig_of(self, cell: Cell) -> str:
+        """Key of a cell's rig."""
+        return cell.rig or self.rig
+
+    def next_cell(self, slot: str, rig: str = "") -> int | None:
+        """Which is next: what was begun, else one on the rig ("" that of the campaign) and in the OS slot that run, so
+        that restarts are shared, else the slot with most to do; None where nothing is left."""
         left = [at for at, cell in enumerate(self.cells) if cell.state.is_left]
         if not left:
             return None
-        counts = {cell.slot: sum(self.cells[at].slot == cell.slot for at in left) for cell in self.cells}
+        places = [(self.rig_of(cell), cell.slot) for cell in self.cells]
+        counts = Counter(places[at] for at in left)
+        here = rig or self.rig
 
-        def rank(at: int) -> tuple[bool, bool, int, int]:
-            cell = self.cells[at]
-            return (cell.state is not State.BEGUN, cell.slot != slot, -counts[cell.slot], at)
+        def rank(at: int) -> tuple[bool, bool, bool, int, int]:
+            own, own_slot = places[at]
+            begun = self.cells[at].state is State.BEGUN
+            return (not begun, own != here, own_slot != slot, -counts[places[at]], at)
 
         return min(left, key=rank)
 
@@ -84,6 +95,7 @@ class Campaign:
             Cell(
                 str(one["title"]), str(one["scene"]), str(one["slot"]), State(one["state"]), str(one["said"]),
                 None if one["gain"] is None else float(one["gain"]), str(one["plan_id"]), str(one["setup"]),
+                str(one.get("rig", "")), str(one.get("display", "")),
             )
             for one in body["cells"][:MOST_CELLS]
         )  # fmt: skip
