@@ -56,7 +56,7 @@ def of_plant(number, rounds, levels):
     rows = []
     for own in traces.values():
         package, draw = (np.mean([one.measured(name).mean() for one in own]) for name in ("package_w", "battery_w"))
-        die, shell = network.settled(package, draw - package, plant.room_c)
+        ((die, shell),) = network.settled([package], [draw - package], [plant.room_c])
         true = min(plant.settled(package), key=lambda pair: abs(pair[0] - die.value_c))
         rows.append(Row(plant.rpm, False, die, true[0]))
         if shell is not None:

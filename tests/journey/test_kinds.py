@@ -338,7 +338,7 @@ def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(window, 
     """Nothing at or under a fault is tried again, each is an incident, and what is kept lies above both margins."""
     physics = load_model(RIGS / "ombrel-8.toml").physics
     ask(window, "undervolt")
-    short = replace(SHORT, soak_s=60.0, pass_s=20.0)
+    short = replace(SHORT, soak_s=120.0, pass_s=20.0)
     commands.set_design(window.session, short, "short")
     before = len(window.session.notebook.passes())
     run(window, qtbot)

@@ -52,8 +52,11 @@ def test_against_a_solver():
         shell + rng.normal(0, 0.1, die.size), np.full(watts.size, 3000.0),
     )  # fmt: skip
     network = fit([made])
-    for level in (8.0, 14.0, 20.0, 24.0):
-        found, outer = network.settled(level, 0.0, 22.0)
+    levels = (8.0, 14.0, 20.0, 24.0)
+    again = fit([made], known=network.estimate)  # a fit that was kept says the same, and all at once what each alone
+    assert again.settled(levels, (0.0,) * 4, (22.0,) * 4) == [network.settled([w], [0.0], [22.0])[0] for w in levels]
+    for level in levels:
+        ((found, outer),) = network.settled([level], [0.0], [22.0])
         true = settled(level)
         assert found.value_c == pytest.approx(true[0], abs=1.96 * found.se_c) and found.is_told
         assert outer is not None and outer.value_c == pytest.approx(true[4], abs=1.96 * outer.se_c)

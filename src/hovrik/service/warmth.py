@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from ..core.model.heat_network import MOST_S, Network, Warmed, fit
+import numpy as np
+
+from ..core.model.heat_network import MOST_S, Fixed, Network, Warmed, fit
 from ..core.passes.figures import PassFigures
 from ..core.passes.point import Point
 from ..core.passes.record import PassRecord
 from .memory import Memory
 
+ALGORITHM, VERSION = "heat-network", 1
 ROOM_C, ROOM_SD, UNKNOWN_ROOM_SD = 23.0, 2.0, 4.0  # where nobody noted the room; of one that is typed; of none
 BESIDE_W = 4.0  # drawn beside the package, where nothing tells
 APART_S = 1e7  # between runs, whose clocks have nothing to do with each other
@@ -32,12 +36,14 @@ def with_settled(
         network, ids = _network(memory, policy, group, points)
         if network is None:
             continue
-        for record in group:
-            kept = memory.settled.get(record.id)
-            if kept is None or kept[0] != ids or kept[1] is not found[record.id]:
-                made = _told(network, found[record.id], points[record.id])
-                kept = memory.settled[record.id] = (ids, found[record.id], made)
-            told[record.id] = kept[2]
+        kept = memory.settled
+        new = [
+            record.id for record in group
+            if (was := kept.get(record.id)) is None or was[0] != ids or was[1] is not found[record.id]
+        ]  # fmt: skip
+        for name, made in zip(new, _told(network, [found[one] for one in new], [points[one] for one in new])):
+            kept[name] = (ids, found[name], made)
+        told |= {record.id: kept[record.id][2] for record in group}
     return told
 
 
@@ -66,18 +72,39 @@ def _network(
             seconds += stretch.die_c.size
         if seconds > MOST_S:
             break
-    network = fit(stretches, UNKNOWN_ROOM_SD if None in rooms else ROOM_SD)
+    network = _fitted(memory, policy, newest, stretches, UNKNOWN_ROOM_SD if None in rooms else ROOM_SD)
     memory.networks[policy] = newest, network
     return network, newest
 
 
-def _told(network: Network, figures: PassFigures, point: Point) -> PassFigures:
-    package, draw = figures.value("package_w"), figures.value("draw_w")
-    room = point.number("room_c")
-    if package is None:
-        return figures
-    beside = max(draw - package, 0.0) if draw is not None else BESIDE_W
-    fixed = network.settled(package, beside, ROOM_C if room is None else room)
+def _fitted(
+    memory: Memory, policy: str, newest: Sequence[str], stretches: Sequence[Warmed], room_sd: float
+) -> Network | None:
+    """The network of some passes, its fit as the notebook keeps it where it is of the same ones."""
+    of, last = hashlib.sha1("|".join((policy, *newest)).encode("utf-8", "replace")).hexdigest(), newest[-1]
+    body = memory.notebook.cached(ALGORITHM, VERSION, [last]).get(last)
+    known = None
+    if body is not None and body.get("of") == of:
+        known = np.asarray(body["z"], float), np.asarray(body["covariance"], float)
+    network = fit(stretches, room_sd, known)
+    if network is not None and known is None:
+        z, covariance = network.estimate
+        memory.notebook.cache(ALGORITHM, VERSION, {last: {"of": of, "z": z, "covariance": covariance.ravel()}})
+    return network
+
+
+def _told(network: Network, figures: Sequence[PassFigures], points: Sequence[Point]) -> list[PassFigures]:
+    """Figures with where the network says they settle; each knows its package power."""
+    if not figures:
+        return []
+    packages = [one.value("package_w") or 0.0 for one in figures]
+    draws = [one.value("draw_w") for one in figures]
+    beside = [max(draw - package, 0.0) if draw is not None else BESIDE_W for draw, package in zip(draws, packages)]
+    rooms = [ROOM_C if (room := point.number("room_c")) is None else room for point in points]
+    return [_with(one, fixed) for one, fixed in zip(figures, network.settled(packages, beside, rooms))]
+
+
+def _with(figures: PassFigures, fixed: tuple[Fixed, Fixed | None]) -> PassFigures:
     values, errors, why = dict(figures.values), dict(figures.errors), dict(figures.why)
     for (key, least), one in zip(_KEYS, fixed):
         if one is None:

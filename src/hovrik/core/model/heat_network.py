@@ -32,6 +32,7 @@ RENEWED = (4, 7, 10)  # steps at which noise and its correlation are estimated a
 LEAST_SD, FACTOR = (0.5, 1.0), 1.3  # of the network itself (die, shell), as measured on machines of other physics
 POLICY_SHIFT_C = 1.5
 WIDEST_C = 4.0  # half an interval over this is no figure
+HALVINGS = 50
 DEAREST = 1.8  # the fan's speed beyond the fastest seen, in units of the range seen
 Z95, Z90 = 1.96, 1.645
 
@@ -283,6 +284,19 @@ class Network:
             self._covariance = np.asarray(np.linalg.inv(inner), np.float64)
         return self
 
+    @property
+    def estimate(self) -> tuple[Array, Array]:
+        """(K,) parameters in units of their prior sd, (K, K) their covariance."""
+        return self._z, self._covariance
+
+    def recall(self, z: Array, covariance: Array) -> bool:
+        """Take an estimate of before; whether it is one of these stretches."""
+        k = self._z.size
+        if z.shape != (k,) or covariance.size != k * k or not (np.isfinite(z).all() and np.isfinite(covariance).all()):
+            return False
+        self._z, self._covariance = z, covariance.reshape(k, k)
+        return True
+
     # -- settled
 
     def _seen_policy(self, stretches: Sequence[Warmed]) -> tuple[Array, Array] | None:
@@ -297,62 +311,66 @@ class Network:
         means = np.maximum.accumulate([float(own[bins == one].mean()) for one in at])
         return 2.0 * at + 1.0, np.asarray(means)
 
-    def _speed_at(self, die: float, shift: float = 0.0) -> float:
+    def _speed_at(self, die: Array) -> Array:
         if self._policy is None:
-            return 0.0
+            return np.zeros_like(die)
         at, speed = self._policy
-        die -= shift
-        if die <= at[-1] or at.size < 2:
-            return float(np.interp(die, at, speed))
-        half = at.size // 2
-        slope = (speed[-1] - speed[half]) / max(at[-1] - at[half], 2.0)
-        return float(min(speed[-1] + slope * (die - at[-1]), DEAREST))
+        found: Array = np.interp(die, at, speed)
+        if at.size > 1:
+            half = at.size // 2
+            slope = (speed[-1] - speed[half]) / max(at[-1] - at[half], 2.0)
+            beyond = np.minimum(speed[-1] + slope * (die - at[-1]), DEAREST)
+            found = np.where(die > at[-1], beyond, found)
+        return found
 
-    def _fixed(self, z: Array, package_w: float, beside_w: float, room_c: float, shift: float = 0.0) -> Array:
-        """Settled (die sensor, shell)."""
-        values = {name: float(self._value(z, name)) for name in _LOGS}
-        room = room_c + float(self._value(z, "room"))
+    def _fixed(self, z: Array, package_w: Array, beside_w: Array, room_c: Array, shift: float = 0.0) -> Array:
+        """(2, p, m) settled (die sensor, shell) of p powers under m sets of parameters z (m, K)."""
+        power = package_w[:, None]
+        values = {name: self._value(z, name)[None, :] for name in _LOGS}
+        room = room_c[:, None] + self._value(z, "room")[None, :]
         outer = values["gb"] * values["g4"] / (values["gb"] + values["g4"])
         series = values["g3"] * outer / (values["g3"] + outer)
-        warm = values["beside"] * beside_w
+        warm = values["beside"] * beside_w[:, None]
         back = warm * values["g3"] / (values["g3"] + outer)
+        over = power * (values["hot"] + 1 / values["g1"])
         low, high = room, room + 400.0
-        for _ in range(50):
+        for _ in range(HALVINGS):
             die = (low + high) / 2
-            by = self._speed_at(die, shift) if self._reads_rpm else die - shift
-            sink = room + (package_w + back) / (values["g2"] * float(self._fan(z, by)) + series)
-            if sink + package_w * (values["hot"] + 1 / values["g1"]) > die:
-                low = die
-            else:
-                high = die
-        sink = low - package_w * (values["hot"] + 1 / values["g1"])
+            by = self._speed_at(die - shift) if self._reads_rpm else die - shift
+            sink = room + (power + back) / (values["g2"] * self._fan(z, by) + series)
+            hotter = sink + over > die
+            low, high = np.where(hotter, die, low), np.where(hotter, high, die)
+        sink = low - over
         board = (values["g3"] * sink + warm + outer * room) / (values["g3"] + outer)
         shell = room + values["gb"] * (board - room) / (values["gb"] + values["g4"])
-        return np.array([low, shell])
+        return np.array([low, np.broadcast_to(shell, low.shape)])
 
-    def settled(self, package_w: float, beside_w: float, room_c: float) -> tuple[Fixed, Fixed | None]:
-        """Die (as its sensor reads) and shell at steady power; no shell where none was read. Degrees C."""
-        base = self._fixed(self._z, package_w, beside_w, room_c)
-        step = 0.05
-        slopes = np.array(
-            [
-                (self._fixed(self._z + step * unit, package_w, beside_w, room_c) - base) / step
-                for unit in np.eye(self._z.size)
-            ]
-        )
-        shifted = self._fixed(self._z, package_w, beside_w, room_c, POLICY_SHIFT_C) - base
-        found: list[Fixed] = []
-        for at in (0, 1):
-            variance = FACTOR**2 * float(slopes[:, at] @ self._covariance @ slopes[:, at])
-            se = math.sqrt(variance + LEAST_SD[at] ** 2 + float(shifted[at]) ** 2)
-            found.append(Fixed(float(base[at]), se, float(base[at]) - Z90 * se))
-        return found[0], found[1] if self._shell else None
+    def settled(
+        self, package_w: Sequence[float], beside_w: Sequence[float], room_c: Sequence[float]
+    ) -> list[tuple[Fixed, Fixed | None]]:
+        """Die (as its sensor reads) and shell at each steady power; no shell where none was read. Degrees C. Where a
+        stretch began has no say in where it settles."""
+        package, beside, room = (np.asarray(one, float) for one in (package_w, beside_w, room_c))
+        k, step = len(_LOGS) + len(_PLAIN), 0.05
+        sets = np.tile(self._z, (k + 1, 1))
+        sets[np.arange(k) + 1, np.arange(k)] += step
+        found = self._fixed(sets, package, beside, room)
+        base, slopes = found[:, :, 0], (found[:, :, 1:] - found[:, :, :1]) / step
+        shifted = self._fixed(sets[:1], package, beside, room, POLICY_SHIFT_C)[:, :, 0] - base
+        variance = FACTOR**2 * np.einsum("api,ij,apj->ap", slopes, self._covariance[:k, :k], slopes)
+        se = np.sqrt(variance + np.square(LEAST_SD)[:, None] + np.square(shifted))
+        told = [[Fixed(float(v), float(e), float(v - Z90 * e)) for v, e in zip(base[at], se[at])] for at in (0, 1)]
+        return [(die, shell if self._shell else None) for die, shell in zip(*told)]
 
 
-def fit(stretches: Sequence[Warmed], room_sd: float = 1.0) -> Network | None:
-    """The network of a machine under one fan policy; None without a stretch. room_sd : of the room noted, C."""
-    known = sorted((one for one in stretches if np.isfinite(one.die_c).any()), key=lambda one: one.began_s)
-    return Network(known, room_sd).fitted() if known else None
+def fit(stretches: Sequence[Warmed], room_sd: float = 1.0, known: tuple[Array, Array] | None = None) -> Network | None:
+    """The network of a machine under one fan policy; None without a stretch. room_sd : of the room noted, C; known :
+    what `estimate` gave of the same stretches before, which saves the fit."""
+    told = sorted((one for one in stretches if np.isfinite(one.die_c).any()), key=lambda one: one.began_s)
+    if not told:
+        return None
+    made = Network(told, room_sd)
+    return made.fitted() if known is None or not made.recall(*known) else made
 
 
 def _chains(stretches: Sequence[Warmed]) -> list[_Chain]:
