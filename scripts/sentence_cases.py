@@ -327,6 +327,12 @@ CASES: dict[str, tuple[Case, Case]] = {
                             {"figure": "quiet", "weight": v(0.01, digits=2)}),
     "weighed.flips-over": ({"figure": "a cool die", "weight": v(1.4, digits=2)},
                            {"figure": "quiet", "weight": v(9.99, digits=2)}),
+    "generated.untold": ({"level": "12 W"}, {"level": "7 W"}),
+    "generated.not-counted": ({"level": "12 W", "rendered": v(31, digits=0), "shown": v(62, digits=0)},
+                              {"level": "7 W", "rendered": v(9, digits=0), "shown": v(18, digits=0)}),
+    "generated.low-base": ({"level": "12 W", "rendered": v(24, digits=0), "least": 30.0},
+                           {"level": "7 W", "rendered": v(29, digits=0), "least": 29.5}),
+    "generated.live": ({"level": "12 W"}, {"level": "7 W"}),
     "sheet.pixels": ({"share": span(70, 62, 78, "%")}, {"share": span(1, -4, 6, "%")}),
     "gained": (
         {"setup": "15 W, no cap", "parts": (say("gained.more-time", time=span(0.8, 0.7, 0.9, "h")),

@@ -15,6 +15,7 @@ from hovrik.core.message import say
 from hovrik.core.model.held import Margin, more_to_settle
 from hovrik.core.read import answer, response
 from hovrik.core.read.answer import Context
+from hovrik.core.read.generated import added_ms
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=46.0, pack_ohm=0.09)
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 37.5, 12: 40.5, 13: 42.0}
@@ -219,3 +220,29 @@ def test_passes_that_would_settle_a_level(delta, more):
         mean = (delta * margin.sd**-2 + seen * count * margin.spread**-2) / weight
         settled = np.mean(np.abs(mean) > 1.645 / math.sqrt(weight))
         assert bool(settled >= 0.798) is (count == more)
+
+
+def test_generated_frames_do_not_count_unless_a_person_says_so():
+    """Over 40 frames are shown, of 30 rendered: they hold only as shown; not from too few, nor where others play."""
+
+    def passes(rendered=30.0):
+        own = ladder_passes({10: 41.5, 11: 42.0, 12: 42.5, 13: 43.0}, sd=0.003)
+        return [
+            replace(one, point=replace(one.point, setup=one.point.setup.with_(frame_generation="on")),
+                    figures=changed(one, rendered_fps=rendered, shown_fps=2 * rendered).figures) for one in own
+        ]  # fmt: skip
+
+    counted_ = QUESTION.with_()
+    counted_ = replace(counted_, parts={"shown_counts": True})
+    plain = ask(passes())
+    assert plain.option is None and any("renders 30 frames and shows" in one for one in plain.reasons)
+    assert ask(passes(), counted_).option is not None
+    low = ask(passes(25.0), counted_)
+    assert low.option is None and any("from 30 on" in one for one in low.reasons)
+    assert ask(passes(25.0), replace(counted_, parts={"shown_counts": True, "generated_from": 24.0})).option is not None
+    others = Context(RIG, room_c=22.0, live_opponents=True)
+    assert ask(passes(), counted_, others).option is None
+    assert ask(passes(), replace(counted_, parts={**counted_.parts, "generated_live": True}), others).option is not None
+    slow, fast = added_ms(30.0, 60.0), added_ms(60.0, 120.0)
+    assert slow.low == pytest.approx(1000 / 60 + 3 + 500 / 60) and slow.high - slow.low == pytest.approx(1000 / 30)
+    assert fast.high < slow.high

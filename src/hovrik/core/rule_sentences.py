@@ -42,6 +42,10 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.rendered-not-shown":
         "at {level} {rate:n} frames a second are rendered and {refresh} are shown: the rest is watts for nothing",
     "rule.rendered-not-shown.do": "Cap at the refresh.",
+    "rule.generated":
+        "at {level} {shown:n} frames are shown and {rendered:n} rendered: that adds about {delay:span_unit} of delay, "
+        "by reckoning",
+    "rule.generated.do": "Count frames on a slow-motion recording if delay matters; look at fast motion.",
     "rule.sync-locked": "{slot} has sync locked on: no rate over the panel's can be measured there",
     "rule.overlay-stops-variable": "{overlay} switches variable refresh off: motion is choppy though the rate is high",
     "rule.overlay-stops-variable.do": "Play and measure without it.",

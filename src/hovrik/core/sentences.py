@@ -304,6 +304,12 @@ TEMPLATES: Mapping[str, str] = {
     "weighed.part": "{figure} {by:signed}",
     "weighed.flips-under": "the order flips if {figure} counts under {weight:n}",
     "weighed.flips-over": "the order flips if {figure} counts over {weight:n}",
+    "generated.untold": "{level} shows generated frames, and its passes do not tell how many are rendered",
+    "generated.not-counted":
+        "{level} renders {rendered:n} frames and shows {shown:n}: generated ones do not count for the floor",
+    "generated.low-base":
+        "{level} renders {rendered:n} frames: generating is thought of from {least:n} on",
+    "generated.live": "{level} generates frames, which where others play along costs more delay than it gives",
     "sheet.pixels": "{share:span_unit} of the time of the larger picture's frames grows with its pixels",
     "sheet.runs-not": "{title} does not run in {slot}: {why}",
     "sheet.lacks": "{slot} lacks {what:commas}",

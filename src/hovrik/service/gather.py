@@ -221,7 +221,11 @@ def evaluate(
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     incidents = incidents_of(notebook, places, question)
     responses = _with_incidents(responses, incidents)
-    context = replace(_context(views, counted, rig), counted=len(counted), along=inside(factor.label))
+    played = places.newest("title", question.keys["title"])
+    context = replace(
+        _context(views, counted, rig), counted=len(counted), along=inside(factor.label),
+        live_opponents=played.body.get("live_opponents") if played is not None else None,
+    )  # fmt: skip
     responses = with_limits(responses, question.terms.limits, partial(hours_of, question=question, context=context))
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not

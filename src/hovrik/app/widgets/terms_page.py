@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QFormLayout, QSizePolicy
 from ...core import degrees
 from ...core.facts.terms import HOURS, MOST_WEIGHT, Aim, Limit
 from ...core.model.worth import EVEN, FIGURES
+from ...core.read.generated import COUNT, FROM, FROM_FPS
+from ...service.planning import with_part
 from ..commands import set_question
 from ..session import Session
 from .fields import Card, Choice, NumberField, add_rows
@@ -40,6 +42,9 @@ class TermsPage(Card):
         self.noise = NumberField("Noise at most", "dB", 0, 120, 1)
         self.price = NumberField("What a watt more has to bring", "fps", 0, 1000, 0.5, 2)
         self.room = NumberField("Room that you play in", unit, degrees.shown(NO_ROOM_C), degrees.shown(60.0), 1, 1)
+        self.generated = Choice("Generated frames", [("", "do not count for the floor"), ("1", "count as frames")])
+        self.generated_from = NumberField("Generated from, rendered", "fps", 1, 240, 5)
+        self.generated_from.setToolTip("The least rendered rate from which generating frames is thought of")
         self.hours.setToolTip("From the charge limit to the reserve, on the battery of the rig")
         self.noise.setToolTip("By the fan's speed and the sound level that is noted with the rig")
         for field in (self.die, self.hours, self.noise):
@@ -50,7 +55,8 @@ class TermsPage(Card):
             *((f"Weight of {FIGURES[key]}", field) for key, field in self.weights.items()),
             ("Sure enough at", self.sure), ("Floor holds within", self.tolerance),
             ("Die at most", self.die), ("Hours at least", self.hours), ("Noise at most", self.noise),
-            ("A watt must bring", self.price), ("You play at", self.room),
+            ("A watt must bring", self.price), ("You play at", self.room), ("Generated frames", self.generated),
+            ("Generated from", self.generated_from),
         ))  # fmt: skip
         self.form = form
         self.body.addLayout(form)
@@ -62,6 +68,12 @@ class TermsPage(Card):
             field.valueChanged.connect(lambda value, key=key: self._weigh(key, value))
         self.sure.valueChanged.connect(lambda value: self._change(sure=round(value / 100, 6)))
         self.tolerance.valueChanged.connect(lambda value: self._change(tolerance=round(value / 100, 6)))
+        self.generated.currentIndexChanged.connect(
+            lambda _at: self._part(**{COUNT: bool(self.generated.key()) or None})
+        )
+        self.generated_from.valueChanged.connect(
+            lambda value: self._part(**{FROM: value if value != FROM_FPS else None})
+        )
         self.price.valueChanged.connect(lambda value: self._change(price=value))
         self.room.valueChanged.connect(
             lambda value: self._change(room_c=degrees.celsius(value) if value > self.room.minimum() else None)
@@ -80,6 +92,11 @@ class TermsPage(Card):
             return
         asked = question.with_(**terms)  # type: ignore[arg-type]
         if asked != question:
+            set_question(self.session, asked)
+
+    def _part(self, **parts: object) -> None:
+        question = self.session.question
+        if question is not None and (asked := with_part(question, **parts)) != question:
             set_question(self.session, asked)
 
     def _on_aim(self) -> None:
@@ -125,4 +142,9 @@ class TermsPage(Card):
         self.hours.show_value(bound(HOURS, "at_least", 0.0))
         self.noise.show_value(bound("noise_db", "at_most", 0.0))
         self.price.show_value(terms.price)
+        of = any(knob.id == "frame_generation" for knob in self.session.knobs)
+        for field in (self.generated, self.generated_from):
+            self.form.setRowVisible(field, of)
+        self.generated.show_key("1" if question.parts.get(COUNT) else "")
+        self.generated_from.show_value(float(question.parts.get(FROM, FROM_FPS)))
         self.room.show_value(degrees.shown(terms.room_c if terms.room_c is not None else NO_ROOM_C))

@@ -27,6 +27,7 @@ from ..stats.estimate import Estimate, Mean
 from . import limits, marks
 from .against import against
 from .contrast import Contrast
+from .generated import why_not
 from .group import RATE, Group
 from .marks import Mark
 from .response import Response
@@ -106,7 +107,8 @@ class Answer:
 @dataclass(frozen=True)
 class Context:
     """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out; counted : those
-    that count; along : what they are read along, in words; used : what passes drew against the battery's gauge."""
+    that count; along : what they are read along, in words; used : what passes drew against the battery's gauge;
+    live_opponents : whether others play along, None unknown."""
 
     rig: Rig | None = None
     room_c: float | None = None
@@ -117,6 +119,7 @@ class Context:
     counted: int = 0
     along: str = ""
     used: battery.Used | None = None
+    live_opponents: bool | None = None
 
 
 def build(responses: Sequence[Response], question: Question, context: Context) -> Answer:
@@ -129,15 +132,24 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
     if not responses:
         left_out = say("no-passes-void", passes=context.void) if context.void else say("no-passes")
         return Answer(left_out, None, None, lacks=(say("missing.passes"),))
-    candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question)]
+    candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question, context)]
     if candidates:
+        told = tuple(_generated(responses, question, context))
         response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question, context))
-        return stated(response, group, question, context, responses)
+        found = stated(response, group, question, context, responses)
+        return replace(found, because=(*found.because, *told)) if told else found
     return _withheld(responses, question, context)
 
 
-def _may_be_stated(group: Group, question: Question) -> bool:
-    return group.holds is not None and group.holds >= question.terms.sure and not group.incidents
+def _generated(responses: Sequence[Response], question: Question, context: Context) -> list[Message]:
+    """Why levels that show generated frames are not stated, though they would hold."""
+    groups = [group for one in responses for group in one.groups if (group.holds or 0.0) >= question.terms.sure]
+    return [said for group in groups if (said := why_not(group, question, context.live_opponents)) is not None]
+
+
+def _may_be_stated(group: Group, question: Question, context: Context) -> bool:
+    sure = group.holds is not None and group.holds >= question.terms.sure and not group.incidents
+    return sure and why_not(group, question, context.live_opponents) is None
 
 
 def _preference(response: Response, group: Group, question: Question, context: Context) -> tuple[float, ...]:
@@ -381,7 +393,7 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
     response = max(responses, key=lambda one: max((g.holds or 0.0 for g in one.groups), default=0.0))
     judged = [group for group in response.groups if group.holds is not None]
     found = marks.find(response, question)
-    reasons = _reasons(response, None, question, context, {}, found)
+    reasons = (*_reasons(response, None, question, context, {}, found), *_generated(responses, question, context))
     figure, target = _figure_words(response, question, "alone"), question.target_fps
     if not judged:
         told = response.figure is not None and response.figure.floor in ("score", "time")

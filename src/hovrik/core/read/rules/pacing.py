@@ -9,6 +9,7 @@ from ...facts.place import Source
 from ...finding import About, Finding
 from ...message import Value, say
 from ...passes.pacing import is_even
+from ..generated import FROM_FPS, added_ms, is_generated
 from ..group import Group, cap_of, paced_share
 from ..response import Response
 from .recurring import OFTEN
@@ -134,7 +135,26 @@ def _sync(whole: Whole) -> Iterable[Finding]:
         )  # fmt: skip
 
 
+def _generated(whole: Whole) -> Iterable[Finding]:
+    """What generating frames costs in delay, once a response."""
+    for response in whole.responses:
+        for group in response.groups:
+            rendered, rate = group.mean("rendered_fps"), group.rate
+            if not is_generated(group) or rendered is None or rate is None:
+                continue
+            refresh, times = group.setup.get(REFRESH), group.mean("shown_fps")
+            delay = added_ms(rendered.value, float(refresh) if is_number(refresh) and refresh else None)
+            yield finding(
+                "generated",
+                say("rule.generated", level=response.factor.words(group.level), delay=delay.as_value(),
+                    rendered=Value(rendered.value, digits=0), shown=Value((times or rate).value, digits=0)),
+                About.GROUP, group.passes[0], step=advice("generated"), worry=rendered.value < FROM_FPS,
+            )  # fmt: skip
+            break
+
+
 RULES = (
+    Rule("generated", "frame generation on; rendered rate by the factor of the knob", _generated),
     Rule("cap", "a cap 15 % over the highest rate, upper end of its interval; 20 to 75 % of frames at the cap", _cap),
     Rule("cap-uneven", "sync on, and the refresh is no whole multiple of the cap", _uneven),
     Rule("refresh-unused", "a refresh of the panel half as high or less shows the cap as evenly", _refresh),
