@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from helpers.practice import BOUND, HEAVY, LIGHT, MODEL, PHYSICS, fps, op, play
+from practice import BOUND, HEAVY, LIGHT, MODEL, PHYSICS, fps, op, play
 
 from hovrik.bench.protocol import Instruction, Need, Reply
 from hovrik.bench.simulated.faults import Faults

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import pytest
-from helpers.damage import CLASSES, damaged, reference
+from damage import CLASSES, damaged, reference
 
 from hovrik.core.errors import ImportRefused
 from hovrik.core.passes.trace import CHANNELS

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import pytest
 from helpers.build import DEMO_QUESTION
-from helpers.practice import LIGHT, MODEL, fps, op, play
+from practice import LIGHT, MODEL, fps, op, play
 
 from hovrik.bench.protocol import Reply
 from hovrik.bench.simulated.machine import SimulatedMachine

@@ -4,8 +4,8 @@ import json
 
 import pytest
 from helpers.build import copy_notebook
-from helpers.kills import prepare
 from helpers.window import at_rest, opened
+from kills import prepare
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QAbstractSpinBox, QApplication, QFileDialog

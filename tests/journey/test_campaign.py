@@ -8,8 +8,8 @@ from dataclasses import replace
 
 import pytest
 from helpers.build import DEMO_QUESTION, copy_notebook
-from helpers.kills import prepare
 from helpers.window import at_rest, button_named, opened
+from kills import prepare
 from PyQt6.QtCore import Qt
 
 from hovrik.bench.protocol import Instruction, Need

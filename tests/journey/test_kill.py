@@ -11,8 +11,8 @@ import sys
 import time
 from pathlib import Path
 
+import kills
 import pytest
-from helpers import kills
 from helpers.build import copy_notebook
 
 from hovrik.service import library

@@ -185,30 +185,6 @@ def test_the_slider_goes_from_minutes_to_resolution(window, qtbot):
     assert plan.knobs.finer.value() == window.session.design.repeats
 
 
-def test_which_os(window, qtbot):
-    commands.set_design(window.session, LadderDesign(12, 14, 1, 40.0, repeats=1, pass_s=30, soak_s=10, settle_s=2,
-                                                     cool_s=5), "all")  # fmt: skip
-    ask(window, "which-os")
-    session = window.session
-    slots = [slot.key for slot in session.rig.slots][:2]
-    commands.set_question(session, with_part(session.question, slots=slots))
-    window.show_stage("Plan")
-    assert any("Restart" in step.kind.capitalize() for one in session.planned_passes()[0] for step in one.steps)
-    made = run(window, qtbot)
-    assert made == len(session.planned_passes()[0])
-    qtbot.waitUntil(lambda: bool(answer(window).contrasts), timeout=20_000)
-    assert {one.a for one in answer(window).contrasts} | {one.b for one in answer(window).contrasts} == {
-        f"{session.question.rig}/{key}" for key in slots
-    }
-
-
-def test_what_each_watt_buys(window, qtbot):
-    ask(window, "watts-buy")
-    assert "more follow" in window.stage("Plan").note.text() or int(window.stage("Plan").figures["passes"].text()) > 4
-    assert run(window, qtbot) >= 8
-    qtbot.waitUntil(lambda: "last_paying" in {mark.id for mark in answer(window).marks}, timeout=20_000)
-
-
 def test_a_knob_flipped_while_playing(window, qtbot):
     ask(window, "flip")
     window.show_stage("Plan")
@@ -247,13 +223,9 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
 
 
 @pytest.mark.parametrize(("kind", "asked", "words"), [
-    ("limits-it", {"knobs": {"limit_w": "12"}}, "limited by power limit"), ("caps", {}, "A cap of"),
-    ("title-setup", {"floor": 40.0}, "holds 40"),
-    ("options-cost", {"knobs": {"boost": "off,on", "textures": "low,high", "render_scale": "0.7,1"}}, "costs most"),
     ("use-lasts", {}, "lasts longest at 9 W"),
     ("rest-draw", {"knobs": {"cap_fps": "30,60", "limit_w": "14"}}, "frame cap 60"),
     ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 46.0}, "holds 40, but does not surely keep"),
-    ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 80.0}, "holds 40"),
 ])  # fmt: skip
 def test_kinds_through_the_service_on_the_stand_in(kind, asked, words, tmp_path):
     with Notebook(tmp_path / "n.hovrik") as notebook:

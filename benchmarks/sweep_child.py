@@ -8,7 +8,7 @@ import time
 from contextlib import contextmanager
 from pathlib import Path
 
-sys.path.insert(0, str(Path(__file__).parents[1]))
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
 from hovrik.bench.job import Control, PassDone, Phase, Progress
 from hovrik.core.plan.grid import LadderDesign
