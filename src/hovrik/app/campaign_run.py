@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..bench.job import RunEnded
 from ..bench.protocol import Machine
+from ..core.errors import HovrikError
 from ..core.plan.campaign import Campaign
 from ..core.questions.question import Question
 from ..service import campaigns
@@ -61,7 +62,11 @@ class CampaignRun(QObject):
         if at is None:
             self._finish()
             return
-        own = campaigns.asked(campaign, at)
+        try:
+            own = campaigns.asked(campaign, at)
+        except HovrikError as fault:
+            self._on_not_noted(fault)
+            return
         if question is not None and own.rig != question.rig:  # another machine: it is that one's turn
             self._before = self._before or question
             session.set_question(own)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFormLayout, QSizePolicy
 from ...core import degrees
 from ...core.facts.terms import HOURS, MOST_WEIGHT, Aim, Limit
 from ...core.model.worth import EVEN, FIGURES
-from ...core.read.generated import COUNT, FROM, FROM_FPS
+from ...core.read.generated import COUNT, FROM, FROM_FPS, generated_from
 from ...service.planning import with_part
 from ..commands import set_question
 from ..session import Session
@@ -146,5 +146,5 @@ class TermsPage(Card):
         for field in (self.generated, self.generated_from):
             self.form.setRowVisible(field, of)
         self.generated.show_key("1" if question.parts.get(COUNT) else "")
-        self.generated_from.show_value(float(question.parts.get(FROM, FROM_FPS)))
+        self.generated_from.show_value(generated_from(question))
         self.room.show_value(degrees.shown(terms.room_c if terms.room_c is not None else NO_ROOM_C))

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-
+from ..facts.knob import is_number
 from ..facts.setup import describe
 from ..message import Message, Value, say
 from ..questions.question import Question
@@ -32,6 +31,12 @@ def added_ms(rendered_fps: float, refresh_hz: float | None = None) -> Estimate:
     return Estimate((low + high) / 2, low, high, "ms")
 
 
+def generated_from(question: Question) -> float:
+    """Rendered rate from which generating is thought of, as a player says; the usual one where that is no rate."""
+    found = question.parts.get(FROM)
+    return float(found) if is_number(found) and found is not None and 0 < float(found) < 1000 else FROM_FPS
+
+
 def why_not(group: Group, question: Question, live_opponents: bool | None) -> Message | None:
     """Why a setup with generated frames is not stated; None where it may be, or generates none."""
     rendered, rate = group.mean("rendered_fps"), group.rate
@@ -43,8 +48,8 @@ def why_not(group: Group, question: Question, live_opponents: bool | None) -> Me
     base = Value(rendered.value, digits=0)
     if rate.value > AS_RENDERED * rendered.value and not question.parts.get(COUNT):
         return say("generated.not-counted", level=level, rendered=base, shown=Value(rate.value, digits=0))
-    least = float(question.parts.get(FROM, FROM_FPS))
-    if math.isfinite(least) and rendered.value < least:
+    least = generated_from(question)
+    if rendered.value < least:
         return say("generated.low-base", level=level, rendered=base, least=least)
     if live_opponents and not question.parts.get(LIVE):
         return say("generated.live", level=level)
