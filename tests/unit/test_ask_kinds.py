@@ -1,6 +1,7 @@
 """The later kinds of questions: what their arithmetic says against closed forms, and what they refuse."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -22,6 +23,10 @@ from hovrik.core.passes.discharge import Discharge, discharge_of, hours_of_a_cha
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.passes.trace import Trace
+from hovrik.core.plan.ahead import ahead
+from hovrik.core.plan.design import Told
+from hovrik.core.plan.schedule import total
+from hovrik.core.plan.steps import laid_out, passes_in
 from hovrik.core.questions.question import Question
 from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
@@ -75,6 +80,18 @@ def test_a_share_of_a_loss_regained_holds_its_truth():
         else:
             told += bool(found)
     assert 0.925 <= hits / 400 <= 0.995 and told <= 8
+    knobs = {"power_mode": Knob("power_mode", "Mode", levels=("plain", "lively"))}
+    ask = Ask(Question("plugged"), Rig("r", "R"), knobs, base=usual, varied={"power_mode": ("plain", "lively")})
+    made = plugged.design(ask).ask(Told()).wanted
+    cells = {(one.source, one.setup["power_mode"]) for one in made}
+    assert cells == {("battery", "plain"), ("adapter", "plain"), ("battery", "lively")}
+    assert made[0].source == made[-1].source == "battery" and len(made) == 12
+    passes, rig = passes_in(laid_out(made)), Rig("r", "R", battery_wh=40.0)
+    charge = total(passes, rig).charge
+    own = [before - after for before, after in pairwise((1.0, *charge))]
+    assert all((lost == 0.0) == (one.source == "adapter") for lost, one in zip(own, passes))
+    line = ahead(passes, rig, total(passes, rig)).charge
+    assert line[-1] == pytest.approx(charge[-1], abs=0.01)
 
 
 def test_what_each_thing_draws_is_told_apart():

@@ -10,7 +10,10 @@ from hovrik.core.facts.rig import Rig
 from hovrik.core.model import battery
 from hovrik.core.model.battery import Used
 from hovrik.core.passes.figures import PassFigures
-from hovrik.core.stats.estimate import Mean
+from hovrik.core.stats.estimate import Estimate, Mean
+from hovrik.service import battery_life
+from hovrik.service.run import rig_of
+from hovrik.store.notebook import Notebook
 
 RIG = Rig("r", "Rig", battery_wh=40.0)
 EXACT = 1e-6
@@ -107,3 +110,27 @@ def test_what_passes_used_is_added_up():
     ]
     assert battery.used_of(rows) is None  # no length is known of them
     assert battery.used_of([]) is None
+
+
+def test_what_a_full_charge_gave_month_by_month(demo_copy):
+    """The demo's pack gives what its rig says; most of its passes in an earlier month that used a tenth less."""
+    with Notebook(demo_copy) as notebook:
+        (now,) = battery_life.months(notebook, "ombrel-8")
+        full = rig_of(notebook, "ombrel-8").full_charge_wh
+        assert now.full.low < full < now.full.high and now.passes == 37
+        ids = [record.id for record in notebook.passes()][1:28]
+        marks = ", ".join("?" * len(ids))
+        with notebook.writing() as connection:
+            connection.execute("DROP TRIGGER pass_no_update")
+            connection.execute(f"UPDATE pass SET noted_at = 1700000000000000000 WHERE id IN ({marks})", ids)
+        first, second = battery_life.months(notebook, "ombrel-8")
+        assert (first.name, first.passes, second.passes) == ("2023-11", 27, 10)
+        before = notebook.cached(battery_life.ALGORITHM, battery_life.VERSION, ids)
+        less = {name: {**body, "used": body["used"] / 1.1} for name, body in before.items()}
+        notebook.cache(battery_life.ALGORITHM, battery_life.VERSION, less)
+        again, _ = battery_life.months(notebook, "ombrel-8")
+        assert again.full.value == pytest.approx(1.1 * first.full.value)
+    assert "no change can be told" in battery_life.words_of([first, second])[0]
+    old, new = (replace(first, full=Estimate(wh, 0.98 * wh, 1.02 * wh, "Wh")) for wh in (50.0, 40.0))
+    assert battery_life.words_of([old, new])[0].endswith("that changed by -22 to -18 %.")
+    assert "none used enough" in battery_life.words_of([])[0]

@@ -36,8 +36,10 @@ class Block:
 
 
 def lane_words(planned: PlannedPass, names: Mapping[str, str] | None = None) -> str:
-    """What a lane is called: its setup, and the OS slot where one is named. names : of slots, by key."""
+    """What a lane is called: its setup, with the OS slot and the power source where they are named. names : of slots,
+    by key."""
     words = describe(planned.setup) if planned.setup else "as it stands"
+    words = f"{words}, {planned.source}" if planned.source else words
     slot = (names or {}).get(planned.slot, planned.slot)
     return f"{slot}: {words}" if slot else words
 

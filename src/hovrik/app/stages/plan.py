@@ -24,6 +24,7 @@ from ...core.plan.ahead import ahead
 from ...core.plan.schedule import Totals, total
 from ...core.plan.steps import PlannedPass
 from ...core.stats.power import detectable
+from ...core.words import plural
 from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
 from ...service.library import titles
@@ -241,7 +242,8 @@ class PlanStage(Stage):
         if question is None or is_ladder(question):
             made = f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed})."
         elif is_all:
-            made = f"{len({(p.slot, p.setup) for p in passes})} setups (seed {design.seed})."
+            count = len({(p.slot, p.source, p.setup) for p in passes})
+            made = f"{plural(count, 'setup', 'setups')} (seed {design.seed})."
             made += "".join(f" Left out: {why}" for why in getattr(self.session.planned_design(), "left_out", ()))
         else:
             made = "These passes come first; more follow by what they find."

@@ -16,7 +16,8 @@ from ...core.facts.cautions import CAUTIONS
 from ...core.facts.rig import Exclusion, OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
 from ...core.facts.sheet import Field
 from ...core.facts.sheets import EXCLUSION, MODE, OWN_KNOB, PANEL, RIG, VERSION
-from ...service import library
+from ...service import battery_life, library
+from ...service.memory import Cancelled
 from ...store.files.write import exchange
 from ..commands import answer, save_rig, set_question
 from ..file_names import ask_open, ask_save
@@ -27,12 +28,13 @@ from ..widgets.preflight_list import PreflightList
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..widgets.slot_table import SlotTable
 from ..widgets.watt_picture import WattPicture
+from ..worker import Wanted, Worker
 from .base import EMPTY, Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, made, own_knobs_of
 from .watts import flows_of
 
 THE_RIG = "the rig"
-PREFLIGHT = "Preflight"
+PREFLIGHT, BATTERY = "Preflight", "Battery"
 ROWS_PX = 220  # of a table on a page that scrolls
 FIRST_EXCLUSION = {
     "knob": "frame_generation", "level": "on", "other": "overlay", "other_level": "on", "why": "seen once",
@@ -72,7 +74,7 @@ class RigStage(Stage):
             ("Machine", self._machine_page()),
             ("OS slots", self._slots_page()),
             (PREFLIGHT, self.preflight),
-            ("Battery", self._battery_page()),
+            (BATTERY, self._battery_page()),
         ):
             self.pages.add(words, page)
         self.foot(self.message, self.archive, self.new, self.import_, self.export)
@@ -108,10 +110,17 @@ class RigStage(Stage):
         self.watts_words = label("", "soft", wrap=True)
         watts.body.addWidget(self.watts_words)
         watts.body.addWidget(self.picture)
+        life = Card("What a full charge gives")
+        self.life_words = label("", "soft", wrap=True)
+        self.life_words.setAccessibleName("What a full charge gives")
+        life.body.addWidget(self.life_words)
+        self._life = Worker("battery life", self)
+        self._life.finished.connect(lambda found: self.life_words.setText("\n".join(battery_life.words_of(found))))
+        self._life.failed.connect(lambda fault: self.life_words.setText(str(fault)))
         cautions = Card("Cautions")
         for text in CAUTIONS:
             cautions.body.addWidget(label(text, "soft", wrap=True))
-        for card in (watts, cautions):
+        for card in (watts, life, cautions):
             column.addWidget(card)
         column.addStretch()
         return page
@@ -258,6 +267,24 @@ class RigStage(Stage):
         if name == PREFLIGHT:
             self._show_preflight()
             self.session.look_at_machine()
+        elif name == BATTERY:
+            self._ask_life()
+
+    def _ask_life(self) -> None:
+        """Read what full charges gave, off the interface thread."""
+        notebook, rig = self.session.notebook, self.session.rig
+        if rig is None:
+            return
+
+        def read(wanted: Wanted) -> list[battery_life.Month]:
+            with notebook.sibling() as own:
+                try:
+                    return battery_life.months(own, rig.key, lambda done, total: wanted())
+                except Cancelled:  # a newer reading is asked for, or the window closes
+                    return []
+
+        self.life_words.setText("Being read …")
+        self._life.ask(read)
 
     def _show_preflight(self) -> None:
         if self.pages.page == PREFLIGHT:  # reading the machine only where it is shown

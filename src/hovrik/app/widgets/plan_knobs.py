@@ -38,14 +38,16 @@ FINEST = 12  # repeats at the end of the slider
 # kinds whose passes last as long as they have to
 NO_LENGTH = frozenset({"flip", "over-charge", "runtime-true", "undervolt"})
 OF_A_KNOB = frozenset({"knob", "flip"})
-OF_LEVELS = frozenset({"options-cost", "rest-draw", BEST.id})  # several knobs, each with the levels that it may have
+# several knobs, each with the levels that it may have
+OF_LEVELS = frozenset({"options-cost", "rest-draw", "plugged", BEST.id})
 
 CAUTION = (
     # kinds whose passes last as long as they have to
     "A voltage that is too low crashes the machine and can spoil what is being written. Save and close all else; "
     "stay within what the maker allows. It is never raised, and what is found is set by hand, by you."
 )
-PLACEHOLDERS = {BEST.id: "boost=off,on; cap_fps=40,60,none", "rest-draw": "brightness_percent=10,100"}
+PLACEHOLDERS = {BEST.id: "boost=off,on; cap_fps=40,60,none", "rest-draw": "brightness_percent=10,100",
+                "plugged": "energy_preference=balance,performance"}  # fmt: skip
 _NO_ROOM = -21.0  # shown as not noted
 
 
@@ -272,7 +274,7 @@ class PlanKnobs(Card):
         self.options.setPlaceholderText(PLACEHOLDERS.get(kind, "shadows=low,high; grass=near,far"))
         words = form.labelForField(self.options)
         if isinstance(words, QLabel):
-            words.setText({BEST.id: "May vary", "rest-draw": "Switched"}.get(kind, "Options"))
+            words.setText({BEST.id: "May vary", "rest-draw": "Switched", "plugged": "Modes"}.get(kind, "Options"))
         words = form.labelForField(self.from_w)
         if isinstance(words, QLabel):
             words.setText("Static limit from" if kind in OF_CHOSEN_LIMITS else "Static limit")

@@ -48,15 +48,21 @@ class Used:
 
 def used_of(figures: Sequence[PassFigures]) -> Used | None:
     """From passes on battery that know draw, charge and length; None where they used no charge."""
-    rows = []
+    rows: list[tuple[float, float, float, float]] = []
     for one in figures:
         draw, used, start = (one.value(name) for name in ("draw_w", "charge_used_share", "charge_start_share"))
         seconds = one.frames.seconds if one.frames is not None else 0.0
         if draw and used is not None and used >= 0 and start and seconds > 0:
-            rows.append((draw, used, start, draw * seconds / 3600.0))
+            rows.append((draw, used, start, seconds))
+    return used_in(rows)
+
+
+def used_in(rows: Sequence[tuple[float, float, float, float]]) -> Used | None:
+    """The same from (draw in W, share of the charge used, share at the start, s) of each pass."""
     if not rows:
         return None
-    draws, shares, starts, energies = (np.array(column) for column in zip(*rows))
+    draws, shares, starts, lengths = (np.array(column, float) for column in zip(*rows))
+    energies = draws * lengths / 3600.0
     if shares.sum() <= 0:
         return None
     readings = np.unique(np.concatenate((starts, starts - shares)).round(6))
@@ -66,6 +72,15 @@ def used_of(figures: Sequence[PassFigures]) -> Used | None:
         float(energies.sum()), float(shares.sum()), float(energies @ draws / energies.sum()), float(starts.max()),
         float((starts - shares).min()), len(rows), max(step, FINEST_STEP),
     )  # fmt: skip
+
+
+def full_of(used: Used) -> Estimate:
+    """Wh of a whole charge by what passes drew and their gauge went down by, with its 95 % interval."""
+    told = used.wh / used.share
+    read = used.step / math.sqrt(6.0) * math.sqrt(used.stretches) / used.share
+    part = PART_SD * max(1.0 - (used.start - used.lowest) / WHOLE, 0.0)
+    half = 2.0 * math.hypot(read, METER_SD, part)
+    return Estimate(told, told * math.exp(-half), told * math.exp(half), "Wh", used.stretches)
 
 
 @dataclass(frozen=True)

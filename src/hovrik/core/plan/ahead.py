@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..facts.knob import CAP, NO_CAP
+from ..facts.place import Source
 from ..facts.rig import Rig
 from ..passes.energy import Overhead
 from ..passes.heat import TimeConstants
@@ -67,7 +68,8 @@ def ahead(
     at, charge = 0.0, min(start_charge, high)
     line, stretches = [(0.0, charge)], []
     for planned in passes:
-        draw, watts = expected_draw_w(planned, overhead), _package_w(planned)
+        plugged = planned.source == Source.ADAPTER  # it takes nothing from the battery
+        draw, watts = 0.0 if plugged else expected_draw_w(planned, overhead), _package_w(planned)
         steps = [(step.kind, step.seconds) for step in planned.steps if step.seconds > 0]
         for kind, seconds in ([(RECHARGE, each_s)] if planned.index in taken.recharged else []) + steps:
             busy = kind in (APPLY, PIN, SOAK, MEASURE)

@@ -106,6 +106,11 @@ class Passes(Series, Notes):
             for row in self.read_rows("SELECT DISTINCT rig_key, slot_key, title_key, scene_key, source FROM pass")
         ]
 
+    def noted_at(self, rig: str) -> dict[str, int]:
+        """When each pass of a rig was noted, UTC ns."""
+        rows = self.read_rows("SELECT id, noted_at FROM pass WHERE rig_key = ?", rig)
+        return {str(name): int(at) for name, at in rows}
+
     def pass_groups(self) -> list[tuple[Any, ...]]:
         """What was measured together or came in on one day: (number of passes, when the first was noted in UTC ns, its
         id, origin, rig, slot, title, scene, source), oldest first."""

@@ -147,8 +147,7 @@ def _gauge(whole: Whole) -> Iterable[Finding]:
     error = math.hypot(math.log(stated.high / stated.low) / 3.92, read, battery.METER_SD, part)
     off = math.log(told / stated.wh)
     if abs(off) > max(3.0 * error, OFF):
-        half = 2.0 * math.hypot(read, battery.METER_SD, part)
-        by_gauge = Value(told, "Wh", told * math.exp(-half), told * math.exp(half))
+        by_gauge = battery.full_of(used).as_value()
         yield finding(
             "gauge-off", say("rule.gauge-off", told=by_gauge, noted=Value(stated.wh, "Wh")), About.SETTING, "battery",
             step=advice("gauge-off"), worry=True,
