@@ -47,7 +47,7 @@ class ResidualPlot(Plot):
             rows = sorted(rows, key=lambda row: order.get(row.id, -1.0))
         self._response, self._rows, self._unit, self._chosen = response, rows, unit, chosen
         self._x = [float(at + 1) for at in range(len(rows))] if self._in_order else [row.at for row in rows]
-        self.getAxis("left").setLabel(f"{words}, off what is expected ({unit})")
+        self.getAxis("left").setLabel(f"{words}, off ({unit})")
         self.redraw_soon(whole=True)
 
     def redraw(self) -> None:
