@@ -56,7 +56,8 @@ def answer(seen: Seen) -> Answer:
         return Answer(say("volt.none"), None, None, lacks=(say("missing.volt"),))
     walk = design_.walk(seen.counted, seen.failed)
     faults = [at for setup in seen.failed if (at := design_.offsets(setup)) is not None and any(v < 0 for v in at)]
-    because = tuple(say("volt.fault", offsets=_words(design_, at)) for at in faults[:4])
+    told = list(dict.fromkeys(faults))[:4]  # a pass that failed is an incident too
+    because = tuple(say("volt.fault", offsets=_words(design_, at)) for at in told)
     lacks = (say("missing.volt"),) if walk.at is not None else ()
     if not any(v < 0 for v in walk.kept):
         says = say("volt.walking" if walk.at is not None else "volt.nothing", why=walk.why)
