@@ -10,7 +10,7 @@ from undervolts import walked
 
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.allowed import refusals
-from hovrik.core.facts.factor import static_limit
+from hovrik.core.facts.factor import factor_named, static_limit
 from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.place import Place, Source
 from hovrik.core.facts.rig import Panel, Rig
@@ -92,6 +92,23 @@ def test_a_share_of_a_loss_regained_holds_its_truth():
     assert all((lost == 0.0) == (one.source == "adapter") for lost, one in zip(own, passes))
     line = ahead(passes, rig, total(passes, rig)).charge
     assert line[-1] == pytest.approx(charge[-1], abs=0.01)
+
+
+@pytest.mark.parametrize(("share", "says"), [(0.94, "plugged.charging"), (1.0, "plugged.charging-same")])
+def test_what_charging_takes_is_told_by_the_charge_that_rose(share, says):
+    """Six passes of the adapter a side that scatter by half a percent; a pass that charges has no draw of its own."""
+    rng, setup, rows = np.random.default_rng(21), static(12.0), []
+    for k in range(18):
+        source = Source.BATTERY if k >= 12 else Source.ADAPTER
+        used, level = (-0.02, share) if k < 6 else (0.0, 1.0) if k < 12 else (0.02, 0.9)
+        rate = 60.0 * level * math.exp(0.005 * rng.standard_normal())
+        values = {"mean_fps": rate, "low_time_fps": 0.8 * rate, "charge_used_share": used}
+        rows.append(Counted(str(k), Point(setup=setup, place=Place(source=source)), setup, PassFigures(values=values)))
+    factor = factor_named("source")
+    assert factor is not None
+    said = plugged.answer(Seen((), rows, Question("plugged"), Context(), factor)).because
+    one = next(one for one in said if one.id.startswith("plugged.charging"))
+    assert one.id == says and (says != "plugged.charging" or one.values["by"].low < -6.0 < one.values["by"].high)
 
 
 def test_what_each_thing_draws_is_told_apart():

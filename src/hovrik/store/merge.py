@@ -117,13 +117,12 @@ class Other:
 
 def met(own: Notebook, other: Notebook) -> list[Met]:
     """The rigs and titles of another notebook, each with what it is the same as, or could be joined with."""
-    ids = {entity.id for entity in own.entities()}
     found = []
     for kind in JOINED_KINDS:
-        here = own.newest(kind)
+        here, keys = own.newest(kind), {entity.id: entity.key for entity in own.entities(kind)}
         for key, newest in other.newest(kind).items():
-            shared = {entity.id for entity in other.history(kind, key)} & ids
-            same = next((entity.key for entity in own.entities(kind) if entity.id in shared), "")
+            shared = {entity.id for entity in other.history(kind, key)}
+            same = next((own_key for id_, own_key in keys.items() if id_ in shared), "")
             others = tuple((k, str(e.body.get("name") or k)) for k, e in here.items())
             found.append(Met(kind, key, str(newest.body.get("name") or key), same, others))
     return found

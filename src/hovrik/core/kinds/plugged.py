@@ -27,7 +27,6 @@ from .kind import Ask, Kind, Seen
 
 REPEATS = 4
 FIGURES = ("stutters_per_min", "package_w", "gpu_mhz", "cpu_mhz", "die_c")
-CHARGING_W = -2.0  # of battery power, under which the battery is being charged
 BOTH = (Source.ADAPTER.value, Source.BATTERY.value)
 
 
@@ -133,12 +132,13 @@ def _words(told: Sequence[Contrast], verdict: Outcome) -> tuple[Message, ...]:
 
 
 def _charging(seen: Seen) -> list[Message]:
-    """Rates of passes on the adapter that charged meanwhile against those that did not, setups apart."""
+    """Rates of passes on the adapter in which the charge rose against those in which it did not, setups apart: what a
+    pass draws is not known while its battery is charged."""
     rows: list[tuple[float, bool, Setup]] = []
     for one in seen.counted:
-        rate, power = one.figures.value(RATE), one.figures.value("draw_w")
-        if one.point.place.source is Source.ADAPTER and rate and power is not None:
-            rows.append((float(np.log(rate)), power < CHARGING_W, one.asked))
+        rate, used = one.figures.value(RATE), one.figures.value("charge_used_share")
+        if one.point.place.source is Source.ADAPTER and rate and used is not None:
+            rows.append((float(np.log(rate)), used < 0, one.asked))
     both = {setup for _, charging, setup in rows if charging} & {setup for _, charging, setup in rows if not charging}
     rows = [row for row in rows if row[2] in both]
     if not rows:
