@@ -18,9 +18,10 @@ from hovrik.app import start
 from hovrik.app.arrivals import Kind, kind_of
 from hovrik.app.desktop import scale_wanted
 from hovrik.app.file_names import ask_save, clean_name, folder_of
+from hovrik.app.knock import SHOW, knock
 from hovrik.app.menu import recent
 from hovrik.app.settings import remember
-from hovrik.app.single import Doorbell, show_other
+from hovrik.app.single import Doorbell
 from hovrik.app.theme import tokens
 from hovrik.core.facts.rig import Rig
 from hovrik.store.database import APPLICATION_ID
@@ -199,7 +200,7 @@ def test_one_window_a_notebook(window, demo_copy, qtbot):
     window.hide()
     link = demo_copy.with_name("link.hovrik")
     link.symlink_to(demo_copy)
-    assert show_other(link) and not show_other(demo_copy.with_name("other.hovrik"))
+    assert knock(link, SHOW) and not knock(demo_copy.with_name("other.hovrik"), SHOW)
     qtbot.waitUntil(window.isVisible, timeout=10_000)
 
 
@@ -218,7 +219,7 @@ def test_closing_while_running_asks(demo_copy, qtbot, choice):
             return
         assert window.runner.is_running and window.isVisible() is (choice == "stay")
         if choice == "background":
-            assert show_other(demo_copy)
+            assert knock(demo_copy, SHOW)
             qtbot.waitUntil(window.isVisible, timeout=10_000)
             window.close()
             click(window.close_dialog.background)

@@ -59,6 +59,7 @@ class MainWindow(QMainWindow):
         self.guide = Guide()
         self.campaign = CampaignRun(session, self.runner, self._run, self)
         self._waiting_setups: Sequence[Setup] = ()
+        self._plan_id = ""
         self._doorbell: Doorbell | None = None
         self._is_background = self._leaves = False
         self.frame = Frame(session, STAGES)
@@ -389,7 +390,7 @@ class MainWindow(QMainWindow):
 
     def _on_planned(self, plan_id: str) -> None:
         notebook = self.session.notebook
-        planned = sweep.load_plan(notebook, plan_id)
+        planned, self._plan_id = sweep.load_plan(notebook, plan_id), plan_id
         self.bench.show_queue(planned.passes, planned.done_indices)
 
     def _show_campaign(self, plan: PlanStage) -> None:
@@ -524,11 +525,18 @@ class MainWindow(QMainWindow):
         from .dialogs.incident_dialog import IncidentDialog
 
         event = self.bench.last_progress if self.runner.is_running else None
-        setup, phase = (event.setup, event.phase.value) if event is not None else (None, "")
+        setup, phase = (self._setup_at(event), event.phase.value) if event is not None else (None, "")
         self.incident_dialog = self.show_dialog(IncidentDialog(self.session, setup, phase, self))
         if self.runner.is_running:
             self.incident_dialog.say_run(by_hand=self.session.address is None)
             self.incident_dialog.stop_asked.connect(self.stop_sweep)
+
+    def _setup_at(self, event: Progress) -> Setup | None:
+        """What is set at a step; in a blind test, where it is not shown, as the plan has it."""
+        if event.setup is not None or event.index is None:
+            return event.setup
+        passes = sweep.load_plan(self.session.notebook, self._plan_id).passes
+        return next((one.setup for one in passes if one.index == event.index), None)
 
     def keep_answer(self) -> None:
         """Keep the answer as a profile and show it."""
@@ -603,6 +611,7 @@ class MainWindow(QMainWindow):
         """Ask before closing while a sweep runs, and come to the front when the notebook is opened once more."""
         self._doorbell = doorbell
         doorbell.rung.connect(self.come_back)
+        doorbell.pressed.connect(self.runner.press)
 
     def come_back(self) -> None:
         """Be in sight, and stay so when the sweep is over."""

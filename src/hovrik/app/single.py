@@ -2,38 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
-import os
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtNetwork import QLocalServer, QLocalSocket
 
-WAIT_MS = 500
+from .knock import PRESS, name_of
 
-
-def name_of(path: Path) -> str:
-    """The name of a notebook's socket: this user's, by whatever link the file is reached."""
-    own = f"{os.getuid()} {path.resolve()}"
-    return f"hovrik-{hashlib.sha256(own.encode('utf-8', 'surrogateescape')).hexdigest()[:24]}"
-
-
-def show_other(path: Path) -> bool:
-    """Have the window that has this notebook open come to the front; whether there is one."""
-    socket = QLocalSocket()
-    socket.connectToServer(name_of(path))
-    if not socket.waitForConnected(WAIT_MS):
-        return False
-    socket.write(b"show\n")
-    socket.waitForBytesWritten(WAIT_MS)
-    socket.disconnectFromServer()
-    return True
+MOST_BYTES = 64  # of what is said; no more is heard
 
 
 class Doorbell(QObject):
-    """Heard by the window of a notebook. Signals: rung."""
+    """Heard by the window of a notebook. Signals: rung (to come to the front), pressed (a key of a blind test)."""
 
     rung = pyqtSignal()
+    pressed = pyqtSignal()
 
     def __init__(self, path: Path, parent: QObject) -> None:
         super().__init__(parent)
@@ -46,8 +29,16 @@ class Doorbell(QObject):
 
     def _on_rung(self) -> None:
         while (socket := self._server.nextPendingConnection()) is not None:
-            socket.deleteLater()
-            self.rung.emit()
+            socket.disconnected.connect(lambda one=socket: self._hear(one))
+            if socket.state() is QLocalSocket.LocalSocketState.UnconnectedState:  # it is gone already
+                self._hear(socket)
+
+    def _hear(self, socket: QLocalSocket) -> None:
+        """What was said, once whoever knocked is gone."""
+        said = bytes(socket.read(MOST_BYTES) or b"")
+        socket.disconnected.disconnect()
+        socket.deleteLater()
+        (self.pressed if said == PRESS else self.rung).emit()
 
     def close(self) -> None:
         """Hear nothing more."""

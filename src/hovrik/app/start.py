@@ -17,10 +17,11 @@ from ..core import degrees
 from ..store.notebook import default_path
 from .arrivals import Kind, kind_of
 from .desktop import ask_to_make, scale_wanted
+from .knock import SHOW, knock
 from .main_window import MainWindow
 from .session import Session
 from .settings import DEGREES, remembered
-from .single import Doorbell, show_other
+from .single import Doorbell
 from .theme import tokens
 
 DESKTOP_NAME = "hovrik"
@@ -60,7 +61,7 @@ def run_window(path: Path | None) -> int:
     own = default_path() if path is None or brought is not None else path
     if own is path and not own.exists() and not ask_to_make(own):
         return 1
-    if show_other(own):
+    if knock(own, SHOW):
         return 0
     window = MainWindow(Session(own))
     window.ask_when_running(Doorbell(own, window))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from queue import Empty, SimpleQueue
 from threading import Event
 from typing import Protocol
 
@@ -98,7 +99,8 @@ class Sink(Protocol):
 class Control:
     """The user's hand on a run: stop, pause, skip, repeat. Safe from any thread.
 
-    paused : hold before the next pass; skipped : leave the pass in progress; again : make the last one once more.
+    paused : hold before the next pass; skipped : leave the pass in progress; again : make the last one once more;
+    pressed : keys of a blind test that the run has not looked at yet.
     """
 
     machine: Machine | None = None
@@ -106,6 +108,21 @@ class Control:
     paused: Event = field(default_factory=Event)
     skipped: Event = field(default_factory=Event)
     again: Event = field(default_factory=Event)
+    pressed: SimpleQueue[None] = field(default_factory=SimpleQueue)
+
+    def press(self) -> None:
+        """It feels bad now."""
+        self.pressed.put(None)
+
+    def take_presses(self) -> int:
+        """How often it was pressed since this was asked last."""
+        count = 0
+        while True:
+            try:
+                self.pressed.get_nowait()
+            except Empty:
+                return count
+            count += 1
 
     def skip(self) -> None:
         """Leave the pass in progress and go on with the next; it can be run later."""

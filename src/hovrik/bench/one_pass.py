@@ -21,6 +21,7 @@ from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
 from ..core.plan.schedule import charge_window, expected_wh
 from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, PlannedPass, Step
+from ..core.read.looks import EARLY, PRESSED
 from .job import Announce, Control, Job, Phase, Progress
 from .pinning import Key, Pin, pinned, with_limit
 from .protocol import LAUNCHED_ANEW, RATE_READ, Instruction, Machine, Need, Outcome, Reply, Sample
@@ -75,12 +76,14 @@ class OnePass:
     asked: Setup = field(default_factory=Setup)
     _readback: list[tuple[int, Setup]] = field(default_factory=list)
     _samples: list[Sample] = field(default_factory=list)
+    _pressed: list[tuple[Phase, int]] = field(default_factory=list)  # keys, and when
 
     def make(self) -> PassRecord | None:
         """The record; None where it was stopped or skipped half way, aborted where a guard tripped."""
         machine, planned = self.machine, self.planned
         if not self._by_person() or not self._charge_enough():
             return None
+        self.control.take_presses()  # whatever is still about the look before
         self._say(Phase.APPLY)
         begins_at = self.pins.get(self._pin_key) if planned.pin_w else None
         self.asked = with_limit(planned.setup, begins_at) if begins_at is not None else planned.setup
@@ -119,6 +122,7 @@ class OnePass:
         conditions = {
             **told,
             **self.launches.conditions(began),
+            **self._felt(start),
             "charge_start_share": Condition(charge_start, Provenance.READ, began),
             "charge_end_share": Condition(machine.charge(), Provenance.READ, end),
             "soak_s": Condition((start - began) / 1e9, Provenance.READ, start),
@@ -232,10 +236,21 @@ class OnePass:
 
     def _say(self, phase: Phase, left: float = 0.0, length: float = 0.0, sample: Sample | None = None) -> None:
         now, charge, planned = self.machine.now_ns(), self.machine.charge(), self.planned
-        self.announce(Progress(phase, *self.done, planned.setup, left, length, sample, now, charge, "", planned.index))
+        setup = None if planned.is_blind else planned.setup
+        self.announce(Progress(phase, *self.done, setup, left, length, sample, now, charge, "", planned.index))
+
+    def _felt(self, start: int) -> Conditions:
+        """What was pressed in a look of a blind test."""
+        if not self.planned.is_blind:
+            return {}
+        at = [(when - start) / 1e9 for phase, when in self._pressed if phase is Phase.MEASURE]
+        early = sum(phase is not Phase.MEASURE for phase, _ in self._pressed)
+        found = {EARLY: early, **({PRESSED: at[0]} if at else {})}
+        return {key: Condition(value, Provenance.READ, start) for key, value in found.items()}
 
     def _spend(self, seconds: float, phase: Phase, *, keep: bool = True) -> bool:
         def hear(left: float, sample: Sample) -> None:
+            self._pressed += [(phase, self.machine.now_ns())] * self.control.take_presses()
             if keep:
                 self._samples.append(sample)
                 look(self.machine, self.watch, sample)

@@ -111,5 +111,21 @@ ASK_TEMPLATES: Mapping[str, str] = {
         "longer and plays less",
     "missing.runtime": "ordinary passes at this setup, which predict its hours",
     "missing.claim": "about {pairs:more pair|more pairs} of passes",
+    # -- blind tests
+    "missing.looks": "{looks:more blind look|more blind looks}, if it goes on like this",
+    "feels.at": "It begins to feel bad to you under {rate:span_unit} ({looks:blind look|blind looks}).",
+    "feels.at-most": "It begins to feel bad to you somewhere under {rate}; how far under, the rates tried do not tell.",
+    "feels.at-least": "At every rate that was tried it feels bad to you: what you want lies over {rate}.",
+    "feels.late":
+        "It begins to feel bad to you from {share:span_unit} of late frames on, at a cap of {cap:n} "
+        "({looks:blind look|blind looks}).",
+    "feels.late-more": "You bear {share} of late frames at a cap of {cap:n}; with more it was not tried enough.",
+    "feels.late-less": "Even {share} of late frames are felt at a cap of {cap:n}; with fewer it was not tried.",
+    "feels.nowhere":
+        "Your keys do not tell from when on it feels bad: they say the same at all that was tried "
+        "({looks:blind look|blind looks}).",
+    "feels.few": "Not told yet: {looks:blind look|blind looks} so far.",
+    "feels.counts": "the key was pressed in {bad} of {looks:blind look|blind looks}",
+    "feels.mistaken": "in the best third of them, where hardly anything can feel bad, in {bad} of {looks}",
 }
 # fmt: on

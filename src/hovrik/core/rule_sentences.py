@@ -46,6 +46,9 @@ RULE_TEMPLATES: Mapping[str, str] = {
         "at {level} {shown:n} frames are shown and {rendered:n} rendered: that adds about {delay:span_unit} of delay, "
         "by reckoning",
     "rule.generated.do": "Count frames on a slow-motion recording if delay matters; look at fast motion.",
+    "rule.felt-late.do":
+        "Let as many frames be late in the question, or a few less: with these every second look felt bad.",
+    "rule.felt.do": "Take it as the floor of the question, or one a little over it: every second look felt bad here.",
     "rule.sync-locked": "{slot} has sync locked on: no rate over the panel's can be measured there",
     "rule.overlay-stops-variable": "{overlay} switches variable refresh off: motion is choppy though the rate is high",
     "rule.overlay-stops-variable.do": "Play and measure without it.",

@@ -23,6 +23,7 @@ from ..core.facts.title import Scene, Section, Title
 from ..core.finding import Finding, State
 from ..core.keep.evening import evenings_in
 from ..core.kinds.best import KIND as BEST
+from ..core.kinds.feels import KIND as FEELS
 from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import KINDS
 from ..core.kinds.undervolt import is_voltage
@@ -34,7 +35,7 @@ from ..core.passes.discharge import Discharge, discharge_of
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
-from ..core.passes.purpose import DISCHARGE, FLIP, HEAT, purpose
+from ..core.passes.purpose import BLIND, DISCHARGE, FLIP, HEAT, purpose
 from ..core.passes.record import End, Origin, PassRecord
 from ..core.passes.sections import section_figures
 from ..core.passes.trace import Trace
@@ -92,7 +93,10 @@ class PassView:
         return Counted(record.id, self.point, record.asked, self.figures, pair, record.purpose, round_)
 
     def counts_for(self, question: Question) -> bool:
-        """Whether it enters the figures of a question: blocks of a flip count for flips alone."""
+        """Whether it enters the figures of a question: blocks of a flip count for flips alone, looks of a blind test
+        for that, whatever was measured of them: they were felt."""
+        if question.kind == FEELS.id:
+            return self.record.outcome is End.DONE and not self.deleted and self.record.purpose in BLIND
         if question.kind == FLIP:
             return self.verdict.counts and not self.deleted and self.record.purpose == FLIP
         display = question.parts.get("display")  # of which alone it is asked
@@ -142,7 +146,7 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
     odd = evaluation.surprises
     return [
         v.record.setup for at, v in enumerate(evaluation.views)
-        if v.record.id in odd and not any(
+        if v.record.id in odd and purpose(v.record.purpose).counts and not any(
             other.counts and other.record.setup == v.record.setup
             and (other.record.plan_id is None or other.record.plan_id != v.record.plan_id)
             for other in evaluation.views[at + 1 :]

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from ..core.kinds.feels import KIND as FEELS
 from ..core.kinds.table import KINDS
-from ..core.questions.question import Question
+from ..core.questions.question import LOWEST_WATTS, Question
+from ..core.read.rules.felt import TAKE_LATE, TAKE_RATE
 from .planning import of_kind, with_part
 
 ASK, SCENE = "ask", "scene"
@@ -18,6 +20,10 @@ WORDS: Mapping[str, str] = {
 def words_of(action: str) -> str:
     """What the button says, "" where there is none."""
     verb, _, what = action.partition("/")
+    if action.startswith(TAKE_RATE):
+        return f"Take {what.rpartition('/')[2]} as the floor"
+    if action.startswith(TAKE_LATE):
+        return "Take it as what may be late"
     if verb == SCENE:
         return "Ask about that scene"
     kind = what.partition("/")[0]
@@ -25,10 +31,15 @@ def words_of(action: str) -> str:
 
 
 def asked_by(action: str, question: Question) -> Question | None:
-    """The question that an action asks: "ask/KIND", "ask/knob/KNOB" or "scene/KEY"; None for any other."""
+    """The question that an action asks: "ask/KIND", "ask/knob/KNOB", "scene/KEY", "floor/rate/FPS" or
+    "floor/late/SHARE"; None for any other."""
     verb, _, what = action.partition("/")
     if verb == SCENE:
         return question.with_(scene=what)
+    if action.startswith((TAKE_RATE, TAKE_LATE)):
+        own = of_kind(question, LOWEST_WATTS) if question.kind == FEELS.id else question
+        value = float(what.rpartition("/")[2])
+        return own.with_(target_fps=value) if action.startswith(TAKE_RATE) else own.with_(missed_share=value)
     kind, _, over = what.partition("/")
     if verb != ASK or kind not in KINDS:
         return None

@@ -15,6 +15,7 @@ from ..core.facts.title import Title
 from ..core.kinds import title_setup
 from ..core.kinds.best import KIND as BEST
 from ..core.kinds.best import USUAL
+from ..core.kinds.feels import KIND as FEELS
 from ..core.kinds.kind import Ask
 from ..core.kinds.table import KINDS
 from ..core.kinds.undervolt import KIND as UNDERVOLT
@@ -30,7 +31,7 @@ OF_CHOSEN_LIMITS = frozenset(
 )
 OF_A_RECIPE = frozenset({
     "now", "knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps", "display-path", "use-lasts",
-    "rest-draw", "claim", "over-charge", "runtime-true", "plugged",
+    "rest-draw", "claim", "over-charge", "runtime-true", "plugged", FEELS.id,
 })  # fmt: skip
 COMPARED_LIMITS = 3
 
@@ -38,6 +39,12 @@ COMPARED_LIMITS = 3
 def is_ladder(question: Question) -> bool:
     """Whether a question is answered by every level in rounds, as the ladder itself says."""
     return question.kind == LOWEST_WATTS and question.parts.get("how", LADDER) != SEARCH
+
+
+def is_of_limits(question: Question) -> bool:
+    """Whether a person chooses from where to where limits go."""
+    felt = question.kind == FEELS.id and question.parts.get("over") == LIMIT
+    return question.kind in OF_CHOSEN_LIMITS or felt
 
 
 def design_of(
@@ -63,7 +70,7 @@ def design_of(
     cap = CAP in own and over != CAP
     if question.kind == BEST.id and not varied:
         varied = {name: () for name in USUAL if name != CAP or ladder.cap_fps is None}
-    if question.kind in OF_CHOSEN_LIMITS and (over in ("", LIMIT) or question.kind == BEST.id):
+    if is_of_limits(question) and (over in ("", LIMIT) or question.kind == BEST.id):
         limits = ladder.levels_w()
         varied[LIMIT] = _thinned(limits, COMPARED_LIMITS) if question.kind == "which-os" else limits
     elif question.kind != "now":
@@ -71,8 +78,8 @@ def design_of(
     if cap and question.kind != "now" and CAP not in varied:
         base = {**base, CAP: NO_CAP if ladder.cap_fps is None else ladder.cap_fps}
     slots = tuple(parts.get("slots") or ()) or tuple(slot.key for slot in rig.slots)
-    if question.kind in ("knob", "flip"):
-        varied = {key: levels for key, levels in varied.items() if key == over}
+    if question.kind in ("knob", "flip", FEELS.id):
+        varied = {key: levels for key, levels in varied.items() if key == over and levels}
     if question.kind == "caps":
         base = {key: level for key, level in base.items() if key in LIMITS}
     if display := parts.get("display"):  # of one display of several, as a campaign asks
@@ -136,9 +143,10 @@ def recipe_words(recipe: Mapping[str, Level]) -> str:
 
 
 def center_w(question: Question, ladder: LadderDesign) -> float:
-    """The static limit at which a knob is asked about: as chosen, else the middle of the ladder."""
+    """The static limit at which a knob is asked about: as chosen, else the middle of the ladder; its end where caps are
+    felt, so that watts are in no frame's way."""
     levels = ladder.levels_w() or (ladder.from_w,)  # a ladder that ends below its start has none
-    return float(question.parts.get("at_w", levels[len(levels) // 2]))
+    return float(question.parts.get("at_w", levels[-1] if question.kind == FEELS.id else levels[len(levels) // 2]))
 
 
 def _thinned(levels: Sequence[float], most: int) -> tuple[float, ...]:

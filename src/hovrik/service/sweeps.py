@@ -45,7 +45,7 @@ FLOORS: Mapping[str, str] = {
     "low": LOW, "mean": MEAN, "share": SLOW_SHARE, "score": SCORE, "time": TIME, "low_0_1pct": LOW_TENTH,
 }  # fmt: skip
 UNCAPPED = frozenset({"lowest-watts", "first-look", "watts-buy"})  # they sweep without a cap where none is named
-IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim", "runtime-true", "triage", "undervolt"})
+IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim", "feels", "runtime-true", "triage", "undervolt"})
 HEAT_S, PASS_S = 900.0, 60.0
 
 

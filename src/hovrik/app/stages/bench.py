@@ -12,7 +12,7 @@ from ...bench.job import PassDone, Phase, Progress
 from ...core.errors import PlanError
 from ...core.facts.rig import missing_minimum
 from ...core.facts.setup import describe
-from ...core.passes.purpose import HEAT
+from ...core.passes.purpose import HEAT, purpose
 from ...core.passes.record import End
 from ...core.plan.steps import PlannedPass
 from ...service.gather import surprising_setups, void_setups
@@ -25,6 +25,7 @@ from ..run_worker import RunWorker
 from ..session import Session
 from ..theme import tokens
 from ..widgets.elided import ElidedLabel
+from ..widgets.feel_page import FeelPage
 from ..widgets.fields import Choice, allow, button, label
 from ..widgets.guide_panel import GuidePanel
 from ..widgets.start_card import Need, StartCard
@@ -58,6 +59,7 @@ class BenchStage(Stage):
         self._all: dict[int, PlannedPass] = {}
         self._planned: dict[int, PlannedPass] = {}  # still to be made
         self._left_over: tuple[str, int] | None = None
+        self._is_blind = False
         self.last_progress: Progress | None = None
         self.start = button("Start the sweep (F5)", "main")
         self.start.clicked.connect(self.start_asked)
@@ -82,8 +84,17 @@ class BenchStage(Stage):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.needs)
         column.addWidget(self.traces, 1)
+        self._blind = label(
+            "A blind test is under way: what is set, and what comes of it, is not shown.", "soft", wrap=True
+        )
+        self._blind.hide()
+        column.addWidget(self._blind)
         self.pages.add("Live", live)
         self.pages.add("By hand", self._by_hand())
+        self.feel = FeelPage(session)
+        self.feel.pressed.connect(worker.press)
+        self.follow(self.feel.refresh, session.evaluation_changed)
+        self.pages.add("By feel", self.feel)
         self.pages.beside("Queue", self._queue(worker), QUEUE_PX)
         self.go_on = button("", tip="Make the passes that a stopped or closed sweep left; start makes a new one")
         self.go_on.clicked.connect(lambda: self.go_on_asked.emit(self._left_over[0] if self._left_over else ""))
@@ -162,7 +173,8 @@ class BenchStage(Stage):
         self.needs.show_needs(found)
         is_ready = all(known for *_, known in found)
         self.needs.setVisible(not is_ready)
-        self.traces.setVisible(is_ready)
+        self.traces.setVisible(is_ready and not self._is_blind)
+        self._blind.setVisible(self._is_blind)
 
     def _show_left_over(self) -> None:
         """Offer to go on with what a sweep of this question left."""
@@ -174,6 +186,15 @@ class BenchStage(Stage):
         if self._left_over is not None:
             self.go_on.setText(f"Go on ({self._left_over[1]} left)")
         self.go_on.setEnabled(self._left_over is not None)
+
+    def _show_blind(self, on: bool) -> None:
+        """Whether what is set must not be seen."""
+        if on is not self._is_blind:
+            self._is_blind = on
+            self.feel.show_running(is_blind=on)
+            self._show_needs()
+            if on:
+                self.pages.show_page("By feel")
 
     @property
     def is_paused(self) -> bool:
@@ -201,7 +222,9 @@ class BenchStage(Stage):
             self.queue.clear()
 
     def show_queue(self, passes: tuple[PlannedPass, ...], done: frozenset[int]) -> None:
-        """Fill the queue with a plan's passes."""
+        """Fill the queue with a plan's passes; of a blind test it says no more than how many."""
+        if self._worker.is_running and passes:
+            self._show_blind(passes[0].is_blind)
         self._all = {p.index: p for p in passes}
         self._planned = {p.index: p for p in passes if p.index not in done}
         self.queue.clear()
@@ -210,6 +233,7 @@ class BenchStage(Stage):
             item.setData(Qt.ItemDataRole.UserRole, planned.index)
             self.queue.addItem(item)
             words = "heat pass" if planned.purpose == HEAT else describe(planned.setup)
+            words = purpose(planned.purpose).label if planned.is_blind else words
             self._mark(planned.index, "✓" if planned.index in done else "·", words)
 
     def minutes_left(self, event: Progress) -> float:
@@ -272,6 +296,7 @@ class BenchStage(Stage):
         if last is not None:
             self.guide.show_step(last.phase, last.left_s)
             self.last_progress = last
+            self.feel.show_progress(last)
             self.progressed.emit(last)
 
     def _on_kept(self, event: PassDone, index: int) -> None:
@@ -345,6 +370,7 @@ class BenchStage(Stage):
 
     def _on_idle(self) -> None:
         self._timer.stop()
+        self._show_blind(False)
         if self.guide.is_timing:  # stopped in the middle of a scene
             self.guide.withdraw()
         self.start.setEnabled(not self.session.notebook.read_only)

@@ -104,9 +104,10 @@ class BenchLine(QWidget):
         if event.charge is not None:
             self._known["charge"] = f"charge {100 * event.charge:.0f} %"
         if event.sample is not None:
+            is_blind = event.setup is None and event.index is not None
             for name, words, unit in (("battery_w", "draw", "W"), ("die_c", "die", "C"), ("shell_c", "shell", "C")):
                 channel = event.sample.channels.get(name)
-                if channel is not None and channel.values.size:
+                if channel is not None and channel.values.size and not (is_blind and words == "draw"):
                     self._known[words] = f"{words} {_shown(float(channel.values[-1]), unit)}"
         self.machine.setText(" · ".join(self._known.values()))
         if minutes_left is not None:

@@ -12,16 +12,17 @@ from ...core.facts.knob import CAP, LIMITS, Hazard, Knob, Level, Where, named, s
 from ...core.facts.setup import Setup, describe
 from ...core.kinds.best import KIND as BEST
 from ...core.kinds.claim import KIND as CLAIM
+from ...core.kinds.feels import KIND as FEELS
 from ...core.kinds.undervolt import KIND as UNDERVOLT
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import LOWEST_WATTS, Question
 from ...service.planning import (
     LADDER,
     OF_A_RECIPE,
-    OF_CHOSEN_LIMITS,
     SEARCH,
     center_w,
     is_ladder,
+    is_of_limits,
     recipe_of,
     recipe_words,
     with_part,
@@ -36,8 +37,9 @@ from .fields import Card, Choice, NumberField, add_rows, label
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
 # kinds whose passes last as long as they have to
-NO_LENGTH = frozenset({"flip", "over-charge", "runtime-true", "undervolt"})
+NO_LENGTH = frozenset({FEELS.id, "flip", "over-charge", "runtime-true", "undervolt"})
 OF_A_KNOB = frozenset({"knob", "flip"})
+IN_PLAY = frozenset({FEELS.id, "flip"})  # switched while the title runs
 # several knobs, each with the levels that it may have
 OF_LEVELS = frozenset({"options-cost", "rest-draw", "plugged", BEST.id})
 
@@ -251,6 +253,7 @@ class PlanKnobs(Card):
         question, form = self.session.question, self._form
         kind = question.kind if question is not None else LOWEST_WATTS
         recipe = dict(question.parts.get("recipe") or {}) if question is not None and kind in OF_A_RECIPE else {}
+        of_limits = question is None or is_of_limits(question)
         is_repeated = kind in ("knob", "which-os") or question is None or is_ladder(question)
         if question is not None:
             self._show_recipe(question)
@@ -263,11 +266,11 @@ class PlanKnobs(Card):
             self.recipe: kind in OF_A_RECIPE,
             self.profile: kind in OF_A_RECIPE and len(self._profiles) > 0,
             self.from_w: kind != "now" and not set(recipe) & set(LIMITS), self._cap: CAP not in recipe,
-            self.to_w: kind in OF_CHOSEN_LIMITS, self.step_w: kind in OF_CHOSEN_LIMITS,
-            self.pass_s: kind not in NO_LENGTH, self.soak_s: kind != "flip", self.cool_s: kind not in NO_LENGTH,
-            self.until_settled: kind != "flip",
+            self.to_w: of_limits, self.step_w: of_limits,
+            self.pass_s: kind not in NO_LENGTH, self.soak_s: kind not in IN_PLAY, self.cool_s: kind not in NO_LENGTH,
+            self.until_settled: kind not in IN_PLAY,
             self.repeats: is_repeated, self.finer: is_repeated,
-            self.has_heat: kind == LOWEST_WATTS, self.has_references: kind not in ("now", "flip"),
+            self.has_heat: kind == LOWEST_WATTS, self.has_references: kind not in ("now", *IN_PLAY),
         }  # fmt: skip
         for field, is_of_use in rows.items():
             form.setRowVisible(field, is_of_use)
@@ -277,7 +280,7 @@ class PlanKnobs(Card):
             words.setText({BEST.id: "May vary", "rest-draw": "Switched", "plugged": "Modes"}.get(kind, "Options"))
         words = form.labelForField(self.from_w)
         if isinstance(words, QLabel):
-            words.setText("Static limit from" if kind in OF_CHOSEN_LIMITS else "Static limit")
+            words.setText("Static limit from" if of_limits else "Static limit")
         if question is None:
             return
         self.how.show_key(str(question.parts.get("how", LADDER)))
@@ -301,7 +304,7 @@ class PlanKnobs(Card):
 
     def _on_edited(self, field: str) -> None:
         before, question = self.session.design, self.session.question
-        centred = question is not None and question.kind not in (*OF_CHOSEN_LIMITS, "now")
+        centred = question is not None and question.kind != "now" and not is_of_limits(question)
         if question is not None and centred and field == "from_w":
             if self.from_w.value() != center_w(question, before):
                 set_question(self.session, with_part(question, at_w=self.from_w.value()))
@@ -331,8 +334,9 @@ class PlanKnobs(Card):
         blocked = self.finer.blockSignals(True)
         self.finer.setValue(min(design.repeats, FINEST))
         self.finer.blockSignals(blocked)
-        if self.session.question is not None and self.session.question.kind not in (*OF_CHOSEN_LIMITS, "now"):
-            self.from_w.show_value(center_w(self.session.question, design))
+        asked = self.session.question
+        if asked is not None and asked.kind != "now" and not is_of_limits(asked):
+            self.from_w.show_value(center_w(asked, design))
         for box, on in (
             (self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0),
             (self.until_settled, design.until_settled),

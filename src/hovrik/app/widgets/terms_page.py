@@ -40,6 +40,7 @@ class TermsPage(Card):
         self.die = NumberField("Die at most", unit, degrees.shown(NO_DIE_C), degrees.shown(130.0), 1)
         self.hours = NumberField("Battery hours at least", "h", 0, 100, 0.25, 2)
         self.noise = NumberField("Noise at most", "dB", 0, 120, 1)
+        self.fan = NumberField("Fan at most", "rpm", 0, 20000, 100)
         self.price = NumberField("What a watt more has to bring", "fps", 0, 1000, 0.5, 2)
         self.room = NumberField("Room that you play in", unit, degrees.shown(NO_ROOM_C), degrees.shown(60.0), 1, 1)
         self.generated = Choice("Generated frames", [("", "do not count for the floor"), ("1", "count as frames")])
@@ -47,7 +48,8 @@ class TermsPage(Card):
         self.generated_from.setToolTip("The least rendered rate from which generating frames is thought of")
         self.hours.setToolTip("From the charge limit to the reserve, on the battery of the rig")
         self.noise.setToolTip("By the fan's speed and the sound level that is noted with the rig")
-        for field in (self.die, self.hours, self.noise):
+        self.fan.setToolTip("The loudest that you accept, by ear: Bench, By feel")
+        for field in (self.die, self.hours, self.noise, self.fan):
             field.setSpecialValueText("no limit")
         self.room.setSpecialValueText("as measured")
         add_rows(form, (
@@ -55,6 +57,7 @@ class TermsPage(Card):
             *((f"Weight of {FIGURES[key]}", field) for key, field in self.weights.items()),
             ("Sure enough at", self.sure), ("Floor holds within", self.tolerance),
             ("Die at most", self.die), ("Hours at least", self.hours), ("Noise at most", self.noise),
+            ("Fan at most", self.fan),
             ("A watt must bring", self.price), ("You play at", self.room), ("Generated frames", self.generated),
             ("Generated from", self.generated_from),
         ))  # fmt: skip
@@ -82,6 +85,7 @@ class TermsPage(Card):
             lambda value: self._limit("die_c", at_most=degrees.celsius(value) if value > self.die.minimum() else None)
         )
         self.noise.valueChanged.connect(lambda value: self._limit("noise_db", at_most=value or None))
+        self.fan.valueChanged.connect(lambda value: self._limit("fan_rpm", at_most=value or None))
         self.hours.valueChanged.connect(lambda value: self._limit(HOURS, at_least=value or None))
 
     def _change(self, **terms: object) -> None:
@@ -141,6 +145,7 @@ class TermsPage(Card):
         self.die.show_value(degrees.shown(bound("die_c", "at_most", NO_DIE_C)))
         self.hours.show_value(bound(HOURS, "at_least", 0.0))
         self.noise.show_value(bound("noise_db", "at_most", 0.0))
+        self.fan.show_value(bound("fan_rpm", "at_most", 0.0))
         self.price.show_value(terms.price)
         of = any(knob.id == "frame_generation" for knob in self.session.knobs)
         for field in (self.generated, self.generated_from):

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 SWEEP, HEAT, CONTROL, REFERENCE = "sweep", "heat", "control", "reference"
 VERIFY, FLIP, DISCHARGE, PLAY, EVENING = "verify", "flip", "discharge", "play", "evening"
+FEEL, FEEL_LATE = "feel", "feel-late"  # looks of a blind test: of the rate, of late frames under a cap
+BLIND = frozenset({FEEL, FEEL_LATE})
 
 
 @dataclass(frozen=True)
@@ -29,6 +31,8 @@ PURPOSES = {
         Purpose(DISCHARGE, "discharge"),
         Purpose(PLAY, "free play"),
         Purpose(EVENING, "an evening's readings"),
+        Purpose(FEEL, "blind look"),
+        Purpose(FEEL_LATE, "blind look at late frames"),
     )
 }
 

@@ -12,6 +12,7 @@ from .buys import BuysDesign
 from .cap_check import CapCheckDesign
 from .design import Design
 from .edited import EditedDesign, Order
+from .feel import FeelDesign
 from .first_holds import FirstHoldsDesign
 from .flip import FlipDesign
 from .grid import LadderDesign, SetupsDesign
@@ -48,6 +49,7 @@ DESIGNS: dict[str, Stored] = {
     "first-holds": Stored(FirstHoldsDesign, FirstHoldsDesign.as_dict, FirstHoldsDesign.from_dict),
     "cap-check": Stored(CapCheckDesign, CapCheckDesign.as_dict, CapCheckDesign.from_dict),
     "flip": Stored(FlipDesign, FlipDesign.as_dict, FlipDesign.from_dict),
+    "feel": Stored(FeelDesign, FeelDesign.as_dict, FeelDesign.from_dict),
     "search": Stored(SearchDesign, SearchDesign.as_dict, SearchDesign.from_dict),
     "undervolt": Stored(UndervoltDesign, UndervoltDesign.as_dict, UndervoltDesign.from_dict),
     "whole-charge": Stored(WholeChargeDesign, WholeChargeDesign.as_dict, WholeChargeDesign.from_dict),

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..errors import PlanError
 from ..facts.setup import Setup
-from ..passes.purpose import DISCHARGE
+from ..passes.purpose import BLIND, DISCHARGE
 
 # kinds; a newer version may have others, which are kept and never run as another
 RESTART, RELAUNCH, SOURCE, RECHARGE = "restart", "relaunch", "source", "recharge"
@@ -146,6 +146,11 @@ class PlannedPass:
     def empties(self) -> bool:
         """Whether it goes from a full charge to the reserve, whatever the window in which others count."""
         return self.purpose == DISCHARGE
+
+    @property
+    def is_blind(self) -> bool:
+        """Whether the player must not know what is set."""
+        return self.purpose in BLIND
 
     @property
     def pinned(self) -> bool:

@@ -192,7 +192,7 @@ class Question:
 KNOWN_KINDS = frozenset({
     "now", "first-look", "limits-it", LOWEST_WATTS, "best", "caps", "title-setup", "knob", "flip", "watts-buy",
     "options-cost", "which-os", "display-path", "stays-cool", "use-lasts", "rest-draw", "claim",
-    "over-charge", "plugged", "runtime-true", "triage", "undervolt",
+    "over-charge", "plugged", "runtime-true", "triage", "undervolt", "feels",
 })  # fmt: skip
 
 

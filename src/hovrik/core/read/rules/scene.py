@@ -7,6 +7,7 @@ from itertools import pairwise
 
 from ...finding import About, Finding
 from ...message import Value, say
+from ...passes.purpose import purpose
 from ...passes.record import Origin
 from ...stats.estimate import t_quantile
 from .rule import Looked, Rule, Whole, advice, finding
@@ -20,7 +21,8 @@ BEHIND = ("rig", "slot")
 
 def _short(whole: Whole) -> Iterable[Finding]:
     """Passes too short for how slowly the scene's load wanders, or for settled figures at all."""
-    lengths = [f.seconds for one in whole.counted if (f := one.one.figures.frames) is not None]
+    lengths = [f.seconds for one in whole.counted
+               if purpose(one.one.purpose).counts and (f := one.one.figures.frames) is not None]  # fmt: skip
     if not lengths:
         return
     wander = whole.scene.load_time_constant_s if whole.scene is not None else None

@@ -1,0 +1,131 @@
+"""Simulated players of the blind test: whether its interval holds their floor.
+
+Usage: python -m feel [--players 500] [--first 0] [--plain]   (from benchmarks/; about 0.3 s a player)
+
+A player feels a look as bad by a curve of their own about a floor of their own, which wanders in the course of a
+test. Who feels it presses after a lag, now and then so late that the next look has begun, forgets to now and then, and
+presses by mistake now and then. None of that is in the program's model as such. --plain leaves out
+lag, mistakes and wander.
+"""
+
+from __future__ import annotations
+
+import argparse
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from hovrik.core.facts.knob import CAP
+from hovrik.core.facts.setup import Setup
+from hovrik.core.passes.figures import PassFigures
+from hovrik.core.passes.point import Point
+from hovrik.core.passes.purpose import FEEL
+from hovrik.core.plan.design import Told
+from hovrik.core.plan.feel import LOOK_S, SETTLE_S, FeelDesign
+from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.read.group import Counted
+from hovrik.core.read.looks import EARLY, PRESSED, felt_of, looks_of
+
+CAPS = (24.0, 30.0, 36.0, 40.0, 45.0, 60.0, 72.0, 90.0)
+
+
+@dataclass
+class Player:
+    """floor_fps : at which every second look feels bad; width : of the curve, log; wander : sd of its slow walk, log;
+    forgets : share; by_mistake : presses a minute."""
+
+    floor_fps: float
+    width: float
+    wander: float = 0.04
+    forgets: float = 0.05
+    by_mistake: float = 0.3
+    has_lag: bool = True
+
+    def looks(
+        self, rng: np.random.Generator, rates: list[float], state: dict[str, float]
+    ) -> list[tuple[float | None, int]]:
+        """(s until a key was pressed, None for none; presses while it settled) a look, one after the other."""
+        found = []
+        for rate in rates:
+            walk = 0.95 * state.get("walk", 0.0) + self.wander * math.sqrt(1 - 0.95**2) * rng.standard_normal()
+            state["walk"] = walk
+            z = (math.log(self.floor_fps) + walk - math.log(rate)) / self.width
+            presses = [state["late"]] if state.get("late") is not None else []
+            state["late"] = None
+            if rng.random() < 1 / (1 + math.exp(-z)) and rng.random() >= self.forgets:
+                at = rng.exponential(2.0) + rng.lognormal(math.log(1.1), 0.5) if self.has_lag else SETTLE_S + 1.0
+                if at < LOOK_S + SETTLE_S:
+                    presses.append(at)
+                else:
+                    state["late"] = at - LOOK_S - SETTLE_S
+            count = rng.poisson(self.by_mistake * (LOOK_S + SETTLE_S) / 60)
+            presses += rng.uniform(0, LOOK_S + SETTLE_S, count).tolist()
+            told = [one - SETTLE_S for one in presses if one >= SETTLE_S]
+            found.append((min(told, default=None), sum(one < SETTLE_S for one in presses)))
+        return found
+
+
+def drawn(number: int, *, plain: bool = False) -> Player:
+    """A player."""
+    rng = np.random.default_rng((number, 5))
+    floor, width = math.exp(rng.uniform(math.log(28), math.log(75))), rng.lognormal(math.log(0.08), 0.5)
+    if plain:
+        return Player(floor, width, 0.0, 0.0, 0.0, has_lag=False)
+    return Player(floor, width, rng.uniform(0, 0.06), rng.uniform(0, 0.12), rng.uniform(0, 0.8))
+
+
+def tested(player: Player, number: int) -> tuple[float, float | None, float | None, int]:
+    """(floor, low, high, looks) in fps, as the test finds it."""
+    rng = np.random.default_rng((number, 6))
+    base = Setup({"boost": "off"})
+    design = FeelDesign((CAP,), CAPS, base, LadderDesign(1, 1, 1, pass_s=LOOK_S, settle_s=SETTLE_S, seed=number))
+    passes: list[Counted] = []
+    state: dict[str, float] = {}
+    for batch in range(200):
+        asked = design.ask(Told(batch, passes))
+        if not asked.wanted:
+            break
+        caps = [float(one.setup[CAP]) for one in asked.wanted]
+        rates = [cap * (1 - 0.01 * rng.random()) for cap in caps]
+        for one, rate, (pressed, early) in zip(asked.wanted, rates, player.looks(rng, rates, state)):
+            known = {EARLY: early, **({PRESSED: pressed} if pressed is not None else {})}
+            figures = PassFigures(None, None, {"mean_fps": rate})
+            passes.append(Counted(str(len(passes)), Point(conditions=known), one.setup, figures, purpose=FEEL))
+    found = felt_of(looks_of(passes, CAP, base))
+    ends = [None if end is None else math.exp(end) for end in (found.low, found.high)]
+    return math.exp(found.at), ends[0], ends[1], found.looks
+
+
+def covers(low: float | None, high: float | None, floor: float) -> bool:
+    """Whether an interval holds a floor; an open end holds whatever lies there."""
+    return (low is None or low <= floor) and (high is None or floor <= high)
+
+
+def main() -> None:
+    """Print the table."""
+    parser = argparse.ArgumentParser(description=__doc__.split("\n", maxsplit=1)[0])
+    parser.add_argument("--players", type=int, default=500)
+    parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--plain", action="store_true")
+    options = parser.parse_args()
+    held, off, looks, closed, width = 0, [], [], 0, []
+    for number in range(options.first, options.first + options.players):
+        player = drawn(number, plain=options.plain)
+        at, low, high, count = tested(player, number)
+        held += covers(low, high, player.floor_fps)
+        off.append(abs(math.log(at / player.floor_fps)))
+        looks.append(count)
+        if low is not None and high is not None:
+            closed += 1
+            width.append(math.log(high / low))
+    n = options.players
+    print(
+        f"{n} players: interval holds the floor of {held} ({100 * held / n:.1f} %), closed in {closed}, its width "
+        f"{100 * float(np.median(width)):.0f} % (median); off by {100 * float(np.median(off)):.1f} % (median), "
+        f"{100 * float(np.quantile(off, 0.9)):.1f} % (nine of ten); looks {float(np.median(looks)):.0f}"
+    )
+
+
+if __name__ == "__main__":
+    main()
