@@ -17,6 +17,13 @@ def _v(
 PLACES: dict[str, tuple[Any, Any]] = {
     "delay": (_v(34, "ms", low=22, high=46), _v(90, "ms", low=50, high=130)),
     "rendered": (_v(40), _v(12)),
+    "method": (
+        say("rule.generated.reckoned"),
+        say("rule.generated.counted", counts=12, added=_v(40, "ms", low=31, high=49), at=_v(40)),
+    ),
+    "counts": (12, 6),
+    "added": (_v(40, "ms", low=31, high=49), _v(0, "ms", low=-5, high=5)),
+    "at": (_v(40), _v(12)),
     "shown": (_v(80), _v(24)),
     "levels": (say("rule.from-to", first="7 W", last="9 W"), say("rule.at", level="15 W")),
     "level": ("9 W", "15 W"),

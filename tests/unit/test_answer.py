@@ -15,7 +15,7 @@ from hovrik.core.message import say
 from hovrik.core.model.held import Margin, more_to_settle
 from hovrik.core.read import answer, response
 from hovrik.core.read.answer import Context
-from hovrik.core.read.generated import added_ms
+from hovrik.core.read.delay import added_ms
 
 RIG = Rig("r", "R", 4.0, 30.0, battery_wh=46.0, pack_ohm=0.09)
 STEEP = {8: 27.0, 9: 31.0, 10: 35.0, 11: 37.5, 12: 40.5, 13: 42.0}

@@ -103,15 +103,16 @@ def test_what_would_have_to_give():
 LADDER = {w: 28.0 + 1.8 * (w - 7) - 0.03 * (w - 7) ** 2 for w in range(7, 19)}
 
 
-def there(change, spread=NOWHERE, question=QUESTION, rig=None):
+def there(change, spread=NOWHERE, question=QUESTION, rig=None, fan=0.0):
     """Outlook of each level of a ladder, by its watts."""
-    passes = [changed(counted(w, low * (1 + 0.002 * k), k), die_c=40.0 + 2.0 * w, errors={"die_c": 1.0})
+    passes = [changed(counted(w, low * (1 + 0.002 * k), k), die_c=40.0 + 2.0 * w, noise_db=20.0 + w,
+                      errors={"die_c": 1.0, "noise_db": 2.0})
               for w, low in LADDER.items() for k in range(3)]  # fmt: skip
     (one,) = response.read(passes, question)
     rungs = whatif.rungs_of(one, lambda _group: True)
     slope = whatif.slope_of(passes, question.terms.floor.edge)
     return {
-        int(group.at): whatif.outlook(group, rungs, slope, question.terms, change, spread, rig, 22.0)
+        int(group.at): whatif.outlook(group, rungs, slope, question.terms, change, spread, rig, 22.0, fan=fan)
         for group in one.groups
     }
 
@@ -137,6 +138,20 @@ def test_a_hotter_room_and_an_older_battery():
     assert here[16].holds > 0.8 and hot[16].holds < 0.01
     old = there(Change(health=0.5, beside_w=2.0), question=question, rig=rig)
     assert old[16].hours.value < 0.5 * here[16].hours.value and old[16].holds < here[16].holds
+
+
+def test_a_fan_that_follows_the_die_is_louder_in_a_hotter_room():
+    """By 50 log10 of how much faster it turns, and in drawn rooms too; one that stands is as loud as it was."""
+    question = QUESTION.with_(limits=(Limit("noise_db", at_most=42.0),))
+    here, hot = (there(Change(room_c=room), question=question, fan=0.02) for room in (22.0, 32.0))
+    stands = there(Change(room_c=32.0), question=question)
+    chance = norm.cdf((42.0 - 38.0) / 2.0)
+    assert here[18].holds == pytest.approx(chance, abs=0.01) == stands[18].holds
+    louder = 50 * np.log10(np.exp(0.2))
+    assert hot[18].holds == pytest.approx(norm.cdf((42.0 - 38.0 - louder) / 2.0), abs=0.01)
+    drawn = there(Change(room_c=22.0), Spread(3.0, 0.0, 0.0), question, fan=0.02)[18]
+    wanted = norm.cdf(4.0 / np.hypot(2.0, 50 * 0.06 / np.log(10)))
+    assert drawn.of_100 == pytest.approx(100 * wanted, abs=3)
 
 
 def test_of_a_hundred_drawn_places():

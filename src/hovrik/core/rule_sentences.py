@@ -44,7 +44,9 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.rendered-not-shown.do": "Cap at the refresh.",
     "rule.generated":
         "at {level} {shown:n} frames are shown and {rendered:n} rendered: that adds about {delay:span_unit} of delay, "
-        "by reckoning",
+        "{method}",
+    "rule.generated.reckoned": "by reckoning",
+    "rule.generated.counted": "by {counts:count|counts} on slow motion ({added:span_unit} at {at:n} rendered)",
     "rule.generated.do": "Count frames on a slow-motion recording if delay matters; look at fast motion.",
     "rule.felt-late.do":
         "Let as many frames be late in the question, or a few less: with these every second look felt bad.",

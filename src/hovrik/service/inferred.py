@@ -1,5 +1,5 @@
 """Figures that a pass did not read but others let know: package power from the draw, through the overhead line of the
-rig's other passes; noise from the fan's speed, by the sound level that is noted with the rig."""
+rig's other passes; noise from the fan's speed, by the sound levels that are noted with the rig."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ import numpy as np
 
 from ..core.facts.knob import is_number
 from ..core.facts.rig import Rig
+from ..core.model.noise import noise_of
 from ..core.passes import energy
 from ..core.passes.figures import PassFigures
 from ..core.passes.point import Point
@@ -58,15 +59,19 @@ def with_package(
 
 
 def with_noise(rig: Rig | None, found: Mapping[str, PassFigures]) -> dict[str, PassFigures]:
-    """The figures of passes, with the noise of those that read their fan's speed and no noise: it goes with 50 log10 of
-    the speed (fan laws, from memory)."""
-    if rig is None or rig.noise_db is None or not rig.noise_rpm:
+    """The figures of passes, with the noise (and its error) of those that read their fan's speed and no noise."""
+    line = noise_of(rig) if rig is not None else None
+    if line is None:
         return dict(found)
     told = {}
     for key, one in found.items():
         rpm = one.value("fan_rpm")
-        noise = rig.noise_db + 50.0 * math.log10(rpm / rig.noise_rpm) if rpm else None
-        told[key] = one if noise is None or one.value("noise_db") is not None else one.with_(noise_db=noise)
+        told[key] = one
+        if rpm and rpm > 0 and one.value("noise_db") is None:
+            level, sd = line.at(rpm)
+            told[key] = replace(
+                one, values={**one.values, "noise_db": level}, errors={**one.errors, "noise_db": sd}
+            )  # fmt: skip
     return told
 
 

@@ -13,9 +13,20 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.cautions import CAUTIONS
-from ...core.facts.rig import Exclusion, OsSlot, Panel, PowerMode, Rig, Version, missing_minimum
+from ...core.facts.rig import (
+    DelayCount,
+    Exclusion,
+    NoiseReading,
+    OsSlot,
+    Panel,
+    PowerMode,
+    Rig,
+    Version,
+    missing_minimum,
+)
 from ...core.facts.sheet import Field
-from ...core.facts.sheets import EXCLUSION, MODE, OWN_KNOB, PANEL, RIG, VERSION
+from ...core.facts.sheets import DELAY, EXCLUSION, MODE, NOISE, OWN_KNOB, PANEL, RIG, VERSION
+from ...core.model.noise import ODD, noise_of
 from ...service import battery_life, library
 from ...service.memory import Cancelled
 from ...store.files.write import exchange
@@ -36,6 +47,10 @@ from .watts import flows_of
 THE_RIG = "the rig"
 PREFLIGHT, BATTERY = "Preflight", "Battery"
 ROWS_PX = 220  # of a table on a page that scrolls
+DELAYS = (
+    "Delays counted on slow motion, from a press to what it changes: three with generated frames or more, three without"
+)
+FIRST_DELAY = {"generation": "off", "rendered_fps": 40.0, "camera_fps": 240.0, "frames": 20.0}
 FIRST_EXCLUSION = {
     "knob": "frame_generation", "level": "on", "other": "overlay", "other_level": "on", "why": "seen once",
 }  # fmt: skip
@@ -62,6 +77,10 @@ class RigStage(Stage):
         self.form = SheetForm(RIG)
         self.modes = RowsTable(MODE, "Power modes", {"name": "new mode"})
         self.displays = RowsTable(PANEL, "External displays", {"name": "new display"})
+        self.noise = RowsTable(NOISE, "Sound levels", {"rpm": 3000.0, "db": 35.0})
+        self.delays = RowsTable(DELAY, "Delays on slow motion", FIRST_DELAY)
+        self.noise_words = label("", "soft", wrap=True)
+        self.noise_words.setAccessibleName("How loud the fan is")
         self.slots = SlotTable()
         self.versions = RowsTable(VERSION, "Versions", {"what": "firmware"}, (Field("whose", "Of"),))
         self.knobs_of = Choice("Whose knobs are shown")
@@ -95,10 +114,14 @@ class RigStage(Stage):
         for words, table in (
             ("The maker's presets: what each sets, and whether it wants the adapter", self.modes),
             ("External displays", self.displays),
+            ("Sound levels: a meter where your head is, at three fan speeds or more", self.noise),
+            (DELAYS, self.delays),
         ):
             column.addWidget(label(words, "heading", wrap=True))
             table.setFixedHeight(ROWS_PX)
             column.addWidget(table)
+            if table is self.noise:
+                column.addWidget(self.noise_words)
         column.addStretch()
         return page
 
@@ -175,12 +198,15 @@ class RigStage(Stage):
         self.form.edited.connect(self._on_field)
         self.modes.edited.connect(lambda rows: self._change("modes", made(PowerMode, rows)))
         self.displays.edited.connect(lambda rows: self._change("displays", made(Panel, rows)))
+        self.noise.edited.connect(lambda rows: self._change("noise_readings", made(NoiseReading, rows)))
+        self.delays.edited.connect(lambda rows: self._change("delays", made(DelayCount, rows)))
         self.slots.edited.connect(lambda slots: self._change("slots", tuple(slots)))
         self.versions.edited.connect(self._on_versions)
         self.own_knobs.edited.connect(lambda rows: self._on_own("own_knobs", own_knobs_of(rows)))
         self.exclusions.edited.connect(lambda rows: self._on_own("exclusions", made(Exclusion, rows)))
         self.knobs_of.currentIndexChanged.connect(self._show_own)
-        for table in (self.modes, self.displays, self.slots, self.versions, self.own_knobs, self.exclusions):
+        for table in (self.modes, self.displays, self.noise, self.delays, self.slots, self.versions, self.own_knobs,
+                      self.exclusions):  # fmt: skip
             table.failed.connect(self.message.setText)
         self.add_slot.clicked.connect(self._on_add_slot)
         self.preflight.answered.connect(lambda name, text: answer(self.session, name, text))
@@ -198,9 +224,8 @@ class RigStage(Stage):
         for one in (self.new, self.import_):
             one.setEnabled(writable)
         for table in (
-            self.form, self.modes, self.displays, self.slots, self.versions, self.add_slot, self.drop_slot,
-            self.preflight,
-            self.own_knobs, self.exclusions,
+            self.form, self.modes, self.displays, self.noise, self.delays, self.slots, self.versions, self.add_slot,
+            self.drop_slot, self.preflight, self.own_knobs, self.exclusions,
         ):  # fmt: skip
             table.setEnabled(writable)
         self.export.setEnabled(rig is not None)
@@ -212,6 +237,9 @@ class RigStage(Stage):
         self.form.show_body(rig)
         self.modes.show_rows([asdict(m) for m in rig.modes])
         self.displays.show_rows([asdict(d) for d in rig.displays])
+        self.noise.show_rows([asdict(one) for one in rig.noise_readings])
+        self.noise_words.setText(noise_words(rig))
+        self.delays.show_rows([asdict(one) for one in rig.delays])
         self.slots.show_slots(rig.slots)
         rows = [{"whose": whose, **asdict(v)} for whose, versions in _owners(rig) for v in versions]
         self.versions.show_rows(rows)
@@ -414,6 +442,18 @@ class RigStage(Stage):
             self.message.setText(str(fault))
             return
         self.message.setText(f"Written to {path}.")
+
+
+def noise_words(rig: Rig) -> str:
+    """What the noted sound levels come to, and which of them is odd."""
+    line = noise_of(rig)
+    if line is None:
+        return "Without a level no limit in decibels can be asked for. By ear it goes as well: Bench, By feel."
+    speeds = sorted({round(one.rpm) for one in rig.noise_readings} or {round(rig.noise_rpm or 0)})
+    told = [(rpm, *line.at(rpm)) for rpm in (speeds if len(speeds) < 3 else (speeds[0], speeds[-1]))]
+    parts = [f"{level - 2 * sd:.0f} to {level + 2 * sd:.0f} dB at {rpm:,} rpm" for rpm, level, sd in told]
+    odd = " One lies off the others by more than a meter's error: measure it anew in a quieter room."
+    return f"By these the fan makes {' and '.join(parts)}.{odd if line.off > ODD else ''}"
 
 
 def _day(at_ns: int) -> str:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 from ...core import degrees, words
 from ...core.choose.whatif import FREE, Change, Outlook, Spread, best_of, outlook, rungs_of, slope_of
 from ...core.facts.setup import describe
+from ...core.model.noise import follows_die
 from ...core.read.group import Counted, Group, paced_share
 from ...core.read.response import Response
 from ..session import Session
@@ -92,10 +93,11 @@ class WhatIfPage(QWidget):
         edge = question.terms.floor.edge
         slopes = {id(one): self._slope(one, counted, edge) for one in found.responses}
         ladders = {id(one): rungs_of(one, lambda group: _is_free(group, counted)) for one in found.responses}
+        fans = {id(one): _fan_of(one) for one in found.responses}
         for one, group in pairs:
             made = outlook(
                 group, ladders[id(one)], slopes[id(one)], question.terms, change, spread, found.rig,
-                found.context.room_c, found.context.used,
+                found.context.room_c, found.context.used, fan=fans[id(one)],
             )  # fmt: skip
             self.rows.append(made)
         draws = {id(row): _draw(group) for row, (_, group) in zip(self.rows, pairs)}
@@ -127,6 +129,13 @@ def _is_free(group: Group, counted: dict[str, Counted]) -> bool:
     """Whether no cap paces a level."""
     members = [counted[one] for one in group.passes if one in counted]
     return bool(members) and paced_share(members) < FREE
+
+
+def _fan_of(response: Response) -> float:
+    """How the fan of a response follows its die."""
+    rows = [(rpm.value, die.value) for group in response.groups
+            if (rpm := group.mean("fan_rpm")) is not None and (die := group.mean("die_c")) is not None]  # fmt: skip
+    return follows_die([rpm for rpm, _ in rows], [die for _, die in rows])
 
 
 def _draw(group: Group) -> float:

@@ -20,6 +20,7 @@ from ..facts.setup import Setup
 from ..facts.terms import HOURS, Terms
 from ..model import battery
 from ..model.battery import Used
+from ..model.noise import louder_by
 from ..passes.tail import Tail
 from ..read.group import RATE, Counted, Group, paced_share, slow_asked
 from ..read.response import Response
@@ -30,6 +31,7 @@ Array = NDArray[np.float64]
 USUAL_SLOPE, SLOPE_SD = 9.0, 0.35  # deviates a log unit of load where no frame is free; how far off (share)
 STEP = 0.03  # of the interval either side, over which the slope is taken
 DRAWS = 1000
+NOISE, OF_FAN = "noise_db", ("noise_db", "fan_rpm")
 FOLLOWS = (0.55, 0.15)  # of a rate that follows watts, log a log, and its sd, where the passes do not tell
 FREE = 0.2  # share of paced frames up to which a pass's frames say how they spread
 
@@ -135,12 +137,14 @@ def _deviate(tail: Tail, interval_ms: float) -> float:
 
 def outlook(
     group: Group, rungs: Rungs | None, slope: float | None, terms: Terms, change: Change, spread: Spread,
-    rig: Rig | None, passes_room_c: float | None, used: Used | None = None, seed: int = 1,
+    rig: Rig | None, passes_room_c: float | None, used: Used | None = None, seed: int = 1, fan: float = 0.0,
 ) -> Outlook:  # fmt: skip
-    """One setup there. rungs, slope : of `rungs_of` and `slope_of` for its response."""
+    """One setup there. rungs, slope : of `rungs_of` and `slope_of` for its response; fan : by how much the log of its
+    speed rises a degree of the die, as of `noise.follows_die`; a hotter room is taken to heat the die by as much."""
     from scipy.special import ndtr
 
-    hours, die = _hours(group, change, rig, used), _die(group, change, passes_room_c)
+    off = change.room_c - passes_room_c if change.room_c is not None and passes_room_c is not None else 0.0
+    hours, die = _hours(group, change, rig, used), _die(group, off)
     floor, margin = terms.floor, group.margin
     if margin is None or floor is None:
         return Outlook(group.setup, None, None, hours, die)
@@ -168,7 +172,14 @@ def outlook(
         if estimate is None:
             continue
         drawn = estimate.value + _sd(estimate) * z[3]
-        drawn = drawn + rooms if limit.figure == "die_c" else drawn * (1.0 - worse) if limit.figure == HOURS else drawn
+        if limit.figure == "die_c":
+            drawn = drawn + rooms
+        elif limit.figure == HOURS:
+            drawn = drawn * (1.0 - worse)
+        elif limit.figure in OF_FAN:
+            drawn = _sped_up(limit.figure, drawn, fan * (off + rooms))
+            moved = _sped_up(limit.figure, np.array([estimate.value]), np.array([fan * off]))
+            estimate = replace(estimate, value=float(moved[0]))
         within = drawn <= limit.at_most if limit.at_most is not None else drawn >= (limit.at_least or 0.0)
         kept = kept & within
         edge = limit.at_most if limit.at_most is not None else limit.at_least or 0.0
@@ -186,15 +197,19 @@ def _hours(group: Group, change: Change, rig: Rig | None, used: Used | None) -> 
     return battery.hours(older, Mean(math.log(draw), group.draw.se, group.draw.dof, group.draw.n), used)
 
 
-def _die(group: Group, change: Change, passes_room_c: float | None) -> Estimate | None:
+def _die(group: Group, off: float) -> Estimate | None:
     die = group.mean("die_c")
     if die is None:
         return None
-    room = change.room_c
-    off = room - passes_room_c if room is not None and passes_room_c is not None else 0.0
     found = die.estimate("C")
     ends = [None if end is None else end + off for end in (found.low, found.high)]
     return replace(found, value=found.value + off, low=ends[0], high=ends[1])
+
+
+def _sped_up(figure: str, values: Array, log_faster: Array) -> Array:
+    """Noise (dB) or speed (rpm) of a fan of which the log of the speed rose."""
+    found: Array = values + louder_by(log_faster) if figure == NOISE else values * np.exp(log_faster)
+    return found
 
 
 def _mean(group: Group, figure: str) -> Estimate | None:

@@ -89,6 +89,26 @@ class Exclusion:
 
 
 @dataclass(frozen=True)
+class NoiseReading:
+    """What a sound level meter read where the player's head is, the room's quiet aside. rpm : of the fan; db."""
+
+    rpm: float
+    db: float
+
+
+@dataclass(frozen=True)
+class DelayCount:
+    """Frames of a slow-motion recording from a press to what it changes on the panel. generation : on or off;
+    rendered_fps : rate that was rendered meanwhile; refresh_hz : of the panel; camera_fps; frames : counted."""
+
+    generation: str
+    rendered_fps: float
+    camera_fps: float
+    frames: float
+    refresh_hz: float | None = None
+
+
+@dataclass(frozen=True)
 class DoesNotRun:
     """A title that does not run in a slot, why, and the version that was seen with."""
 
@@ -155,7 +175,8 @@ class Rig:
     battery while charging idle; split_gb : sizes the graphics memory can be set to, split_where : what changing needs;
     link_gbit_s : link to an external GPU; cpu_offset_low_mv, gpu_offset_low_mv : lowest voltage offsets that the maker
     allows; own_knobs : those its owner added; noise_db : sound level at the fan speed
-    noise_rpm, known to 3 dB (None: no limit of noise can be asked for); battery_rated : whether its energy is rated at
+    noise_rpm, known to 3 dB; noise_readings : of a meter, which count before it (neither: no limit of decibels can be
+    asked for); delays : counted on slow motion; battery_rated : whether its energy is rated at
     a slow drain or at a fifth of capacity an hour.
     """
 
@@ -213,6 +234,8 @@ class Rig:
     own_knobs: tuple[OwnKnob, ...] = ()
     noise_db: float | None = None
     noise_rpm: float | None = None
+    noise_readings: tuple[NoiseReading, ...] = ()
+    delays: tuple[DelayCount, ...] = ()
     battery_rated: str | None = None
 
     @property
@@ -262,7 +285,7 @@ class Rig:
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> Rig:
         """The inverse of `as_dict`; unknown keys are ignored so that later fields do no harm."""
-        nested = ("slots", "versions", "modes", "displays", "own_knobs")
+        nested = ("slots", "versions", "modes", "displays", "own_knobs", "noise_readings", "delays")
         return cls(
             **plain_fields(cls, body, nested),
             slots=tuple(OsSlot.from_dict(s) for s in body.get("slots") or ()),
@@ -270,6 +293,8 @@ class Rig:
             modes=many(PowerMode, body.get("modes")),
             displays=many(Panel, body.get("displays")),
             own_knobs=many(OwnKnob, body.get("own_knobs")),
+            noise_readings=many(NoiseReading, body.get("noise_readings")),
+            delays=many(DelayCount, body.get("delays")),
         )
 
 

@@ -83,6 +83,23 @@ EXCLUSION = Sheet(
         Field("version", "Seen with version"),
     ),
 )
+NOISE = Sheet(
+    "sound level",
+    (
+        Field("rpm", "At a fan speed of", "rpm", N, 100, 20_000, required=True),
+        Field("db", "the meter reads", "dB", N, 10, 90, required=True),
+    ),
+)
+DELAY = Sheet(
+    "delay on slow motion",
+    (
+        Field("generation", "Frame generation", choices=("off", "on"), required=True),
+        Field("rendered_fps", "Rendered", "fps", N, 1, 1000, required=True),
+        Field("camera_fps", "Camera", "fps", N, 60, 10_000, required=True),
+        Field("frames", "Frames from press to picture", kind=N, low=1, high=10_000, required=True),
+        Field("refresh_hz", "Refresh", "Hz", N, 1, 1000),
+    ),
+)
 SET_UP = Sheet(
     "set-up of a title",
     (
@@ -201,7 +218,15 @@ RIG = Sheet(
         Field("split_gb", "Graphics memory can be", "GB", Kind.NUMBERS, 0, 4096, section=_MEMORY),
         Field("split_where", "Changing it needs", choices=tuple(w.value for w in Where), section=_MEMORY),
     ),
-    {"modes": MODE, "displays": PANEL, "versions": VERSION, "slots": SLOT, "own_knobs": OWN_KNOB},
+    {
+        "modes": MODE,
+        "displays": PANEL,
+        "versions": VERSION,
+        "slots": SLOT,
+        "own_knobs": OWN_KNOB,
+        "noise_readings": NOISE,
+        "delays": DELAY,
+    },
 )
 
 _RUN = "How it is run"

@@ -1,4 +1,4 @@
-"""Setups that show generated frames: what of them is rendered, whether they may be stated, what delay they add."""
+"""Setups that show generated frames: what of them is rendered, whether they may be stated."""
 
 from __future__ import annotations
 
@@ -6,29 +6,16 @@ from ..facts.knob import is_number
 from ..facts.setup import describe
 from ..message import Message, Value, say
 from ..questions.question import Question
-from ..stats.estimate import Estimate
 from .group import Group
 
 COUNT, FROM, LIVE = "shown_counts", "generated_from", "generated_live"  # parts of a question
 FROM_FPS = 30.0  # rendered, from which generating is thought of where a player says nothing
 AS_RENDERED = 1.02  # shown over rendered, up to which a log counts what is rendered
-QUEUED = (0.0, 1.0)  # frames that wait beside the one held back
-WORK_MS = 3.0  # of making a frame, from memory
 
 
 def is_generated(group: Group) -> bool:
     """Whether frames are generated there: as it was asked, or as its passes read."""
     return group.mean("rendered_fps") is not None or group.setup.get("frame_generation") not in (None, "off")
-
-
-def added_ms(rendered_fps: float, refresh_hz: float | None = None) -> Estimate:
-    """Delay that generating between two rendered frames adds, ms: the newer of them is held back for half its interval
-    and the work, as many intervals more as frames are queued, and half a scan of the panel. A reckoning, to be
-    held against frames counted on a slow-motion recording; queue and work are from memory."""
-    interval = 1000.0 / rendered_fps
-    scan = 500.0 / refresh_hz if refresh_hz else 0.0
-    low, high = (0.5 * interval + WORK_MS + queued * interval + scan for queued in QUEUED)
-    return Estimate((low + high) / 2, low, high, "ms")
 
 
 def generated_from(question: Question) -> float:

@@ -34,6 +34,7 @@ INFERRED = "package_w"  # has an error of its own only where it was not read
 LOW_SHARES: Mapping[str, float] = {LOW: 0.01, LOW_TENTH: 0.001}
 PACED_NEAR = 0.015  # a frame is paced where it takes no longer than its cap's interval and this part of it
 HEAT = ("die_c", "shell_c")
+NOISE = "noise_db"  # reckoned of the fan's speed it has the error of its line, the same in all passes
 HEAT_DOF = 60.0  # its quantile is 2: settled temperatures are given to two standard errors
 
 
@@ -222,7 +223,7 @@ def _means(figure: Figure, members: Sequence[Sequence[Counted]], factor: Factor)
     means = pooled(known, figure.prior_sd, regimes(known, caps, figure.id), fading=fading, log=figure.log)
     for at, mean in zip(present, means):
         own = mean
-        if figure.id in HEAT:
+        if figure.id in HEAT or (figure.id == NOISE and any(NOISE in one.figures.errors for one in members[at])):
             own = _settled(values[at], members[at], figure.id)
         found[at] = _with_reading_error(own, members[at], figure)
     return found
@@ -280,8 +281,8 @@ def _with_reading_error(mean: Mean, group: Sequence[Counted], figure: Figure) ->
 
 
 def _settled(values: Array, group: Sequence[Counted], figure: str) -> Mean:
-    """Mean of settled temperatures. Its error covers their scatter and each pass's own, most of which is the model's
-    and the same in all of them."""
+    """Mean of settled temperatures, or of noise that is reckoned. Its error covers their scatter and each pass's own,
+    most of which is the model's and the same in all of them."""
     errors = [one.figures.errors.get(figure, 0.0) for one in group if one.figures.value(figure) is not None]
     own = math.sqrt(float(np.mean(np.square(errors))))
     scatter = float(values.std(ddof=1)) / math.sqrt(values.size) if values.size > 1 else 0.0

@@ -15,7 +15,6 @@ from .group import Group
 from .response import Response
 
 HoursOf = Callable[[Group], Estimate | None]
-NOISE_SD = 3.0  # of the sound level that is noted with a rig, dB
 
 
 def with_limits(responses: Sequence[Response], limits: Sequence[Limit], hours_of: HoursOf) -> list[Response]:
@@ -45,8 +44,6 @@ def kept(group: Group, limit: Limit, hours_of: HoursOf) -> float | None:
     value, se = known.value, 1e-9
     if known.low is not None and known.high is not None:
         se = max((known.high - known.low) / 3.92, 1e-9)
-    if limit.figure == "noise_db":
-        se = math.hypot(se, NOISE_SD)
     found = 1.0
     if limit.at_most is not None:
         found *= float(ndtr((limit.at_most - value) / se))

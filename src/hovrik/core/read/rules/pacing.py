@@ -9,7 +9,8 @@ from ...facts.place import Source
 from ...finding import About, Finding
 from ...message import Value, say
 from ...passes.pacing import is_even
-from ..generated import FROM_FPS, added_ms, is_generated
+from ..delay import added_ms, counted_of
+from ..generated import FROM_FPS, is_generated
 from ..group import Group, cap_of, paced_share
 from ..response import Response
 from .recurring import OFTEN
@@ -137,18 +138,27 @@ def _sync(whole: Whole) -> Iterable[Finding]:
 
 def _generated(whole: Whole) -> Iterable[Finding]:
     """What generating frames costs in delay, once a response."""
+    counted = counted_of(whole.rig.delays) if whole.rig is not None else None
     for response in whole.responses:
         for group in response.groups:
             rendered, rate = group.mean("rendered_fps"), group.rate
             if not is_generated(group) or rendered is None or rate is None:
                 continue
             refresh, times = group.setup.get(REFRESH), group.mean("shown_fps")
-            delay = added_ms(rendered.value, float(refresh) if is_number(refresh) and refresh else None)
+            at = rendered.value, float(refresh) if is_number(refresh) and refresh else None
+            delay = added_ms(*at) if counted is None else counted.at(*at)
+            method = say("rule.generated.reckoned")
+            if counted is not None:
+                at_fps = Value(counted.at_fps, digits=0)
+                method = say(
+                    "rule.generated.counted", counts=counted.added.n, added=counted.added.as_value(), at=at_fps
+                )
             yield finding(
                 "generated",
-                say("rule.generated", level=response.factor.words(group.level), delay=delay.as_value(),
+                say("rule.generated", level=response.factor.words(group.level), delay=delay.as_value(), method=method,
                     rendered=Value(rendered.value, digits=0), shown=Value((times or rate).value, digits=0)),
-                About.GROUP, group.passes[0], step=advice("generated"), worry=rendered.value < FROM_FPS,
+                About.GROUP, group.passes[0], step=advice("generated") if counted is None else None,
+                worry=rendered.value < FROM_FPS,
             )  # fmt: skip
             break
 
