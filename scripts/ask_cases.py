@@ -145,4 +145,12 @@ CASES = {
     "feels.few": ({"looks": 6}, {"looks": 1}),
     "feels.counts": ({"bad": 13, "looks": 28}, {"bad": 0, "looks": 1}),
     "feels.mistaken": ({"bad": 1, "looks": 9}, {"bad": 0, "looks": 1}),
+    "picture.one": ({"best": "high"}, {"best": "low"}),
+    "picture.like": ({"name": "medium", "best": "high", "like": v(94.0, "%", 92.0, 96.0), "pairs": 3},
+                     {"name": "low", "best": "high", "like": v(100.0, "%", 100.0, 100.0), "pairs": 1}),
+    "picture.refused": ({"name": "low", "why": "The stills are not of the same spot: they moved by about 6 pixels."},
+                        {"name": "low", "why": "A still cannot be read: its pixels are damaged."}),
+    "picture.elsewhere": ({"name": "low", "best": "high"}, {"name": "high", "best": "low"}),
+    "picture.order": ({"more": "low", "less": "medium", "best": "high"}, {"more": "b", "less": "a", "best": "c"}),
+    "picture.pair": ({"like": v(94.0, "%", 92.0, 96.0)}, {"like": v(5.0, "%", 0.0, 10.0)}),
 }  # fmt: skip

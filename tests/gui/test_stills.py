@@ -1,13 +1,21 @@
 """Stills side by side: added to a pass, moved and zoomed together, swapped by a key, removed and brought back."""
 
+from dataclasses import replace
+
+import numpy as np
 import pytest
 from helpers.window import click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
+from hovrik.app.commands import save_title
 from hovrik.core.errors import ImportRefused
-from hovrik.store.stills import read_still, stills
+from hovrik.core.facts.title import SetUp
+from hovrik.demo import drawn
+from hovrik.store.stills import keep_stills, read_still, stills
+
+SET_UPS = (SetUp("capped", preset="medium"), SetUp("poor", preset="low"))
 
 
 @pytest.fixture
@@ -62,3 +70,27 @@ def test_what_is_no_picture_is_refused(tmp_path, data, words):
         path.write_bytes(data)
     with pytest.raises(ImportRefused, match=words):
         read_still(path)
+
+
+def test_how_alike_set_ups_look(demo_copy, tmp_path, qtbot):
+    """In the dialog for the two that are shown, and beside the title's set-ups; one that moved is named as such."""
+    best, moved = drawn.cellar(4, 1.0), np.roll(drawn.cellar(4, 1.0), 9, axis=1)
+    with opened(demo_copy, qtbot) as window:
+        session = window.session
+        save_title(session, replace(session.title, set_ups=SET_UPS), "set-ups")
+        owner = session.evaluation.views[0].record
+        for name, picture in (("a", best), ("b", drawn.cellar(3, 0.8)), ("c", moved)):
+            path = tmp_path / f"{name}.png"
+            path.write_bytes(drawn.png(picture))
+            keep_stills(session.notebook, owner.id, [path])
+        window.open_stills()
+        dialog = window.stills_dialog
+        assert len(dialog.stills) == 3
+        qtbot.waitUntil(lambda: "% like the left one" in dialog.alike.text(), timeout=60_000)
+        dialog.choices[1].show_key(dialog.stills[2].id)
+        dialog._show(1)
+        qtbot.waitUntil(lambda: "not of the same spot" in dialog.alike.text(), timeout=60_000)
+        dialog.close()
+        window.show_place("Scene", "Set-ups")
+        scene = window.stage("Scene")
+        qtbot.waitUntil(lambda: "Only capped has stills" in scene.alike.text(), timeout=60_000)

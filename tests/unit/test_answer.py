@@ -7,10 +7,12 @@ import numpy as np
 import pytest
 from helpers.build import QUESTION, changed, counted, ladder_passes, of_figures, summary_figures
 
+from hovrik.core.facts.factor import of_knob
+from hovrik.core.facts.known_knobs import known
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import static
-from hovrik.core.facts.terms import School
+from hovrik.core.facts.terms import Aim, School
 from hovrik.core.message import say
 from hovrik.core.model.held import Margin, more_to_settle
 from hovrik.core.read import answer, response
@@ -246,3 +248,19 @@ def test_generated_frames_do_not_count_unless_a_person_says_so():
     slow, fast = added_ms(30.0, 60.0), added_ms(60.0, 120.0)
     assert slow.low == pytest.approx(1000 / 60 + 3 + 500 / 60) and slow.high - slow.low == pytest.approx(1000 / 30)
     assert fast.high < slow.high
+
+
+@pytest.mark.parametrize(("kind", "aim", "level"), [
+    ("title-setup", Aim.HOURS, 0.8), ("caps", Aim.PICTURE, 0.8), ("caps", Aim.HOURS, 0.6),
+])  # fmt: skip
+def test_of_set_ups_that_hold_the_best_picture_is_stated(kind, aim, level):
+    """Where that is what is asked; all of .6 and .8 hold, 1 does not, and the poorest draws least."""
+    scales = {0.6: (44.0, 18.0), 0.8: (43.0, 19.0), 1.0: (33.0, 20.0)}
+    passes = [
+        changed(replace(one, asked=one.asked.with_(render_scale=scale),
+                        point=replace(one.point, setup=one.point.setup.with_(render_scale=scale))), draw_w=draw)
+        for scale, (low, draw) in scales.items() for one in (counted(12, low * (1 + 0.002 * k), k) for k in range(3))
+    ]  # fmt: skip
+    asked = replace(QUESTION.with_(aim=aim), kind=kind)
+    found = answer.build(response.read(passes, asked, of_knob(known("render_scale"))), asked, Context(RIG))
+    assert found.option is not None and found.option.level == level

@@ -127,5 +127,15 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "feels.few": "Not told yet: {looks:blind look|blind looks} so far.",
     "feels.counts": "the key was pressed in {bad} of {looks:blind look|blind looks}",
     "feels.mistaken": "in the best third of them, where hardly anything can feel bad, in {bad} of {looks}",
+    # -- stills
+    "picture.none":
+        "No stills yet: add screenshots of one spot, one a set-up, to its passes (Read, Stills), and how alike they "
+        "look stands here.",
+    "picture.one": "Only {best} has stills: add one of the same spot at another set-up.",
+    "picture.like": "{name} looks {like:span_unit} like {best} ({pairs:pair|pairs} of stills)",
+    "picture.refused": "{name}: {why}",
+    "picture.elsewhere": "{name} has stills, but of no scene of which {best} has one",
+    "picture.order": "{more} looks more like {best} than {less}, which stands before it in your order",
+    "picture.pair": "The right one looks {like:span_unit} like the left one, by structural similarity.",
 }
 # fmt: on

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tempfile
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import replace
@@ -21,13 +22,15 @@ from ..core.kinds.best import KIND as BEST
 from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.rounds import Cell, RoundsDesign
-from ..core.questions.question import Question, lowest_watts
+from ..core.questions.question import BEST_SET_UP, Question, lowest_watts
 from ..service import library, tonight
 from ..service import run as sweep
 from ..service.machines import open_machine, simulated
 from ..service.planning import design_of
 from ..service.points import Places
-from ..store.notebook import Notebook
+from ..store.notebook import Notebook, PassQuery
+from ..store.stills import keep_stills, stills
+from .drawn import cellar, png
 
 RIGS = Path(__file__).with_name("rigs")
 SCENARIO = RIGS / "ombrel-8.toml"
@@ -78,6 +81,7 @@ def build(
         if searched:
             asked.append(("search", search_question(), _search_design(notebook, seed)))
             asked.append(("waste", waste_question(), _pairs(seed)))
+            asked.append(("set-ups", set_ups_question(), _set_ups(seed)))
         control, done = control or Control(), 0
         machine = open_machine(addresses(path, seed)[question().rig], pace=pace)
         try:
@@ -88,6 +92,8 @@ def build(
             machine.close()
         if searched:
             done += _before_and_after(notebook, path, seed, announce, control)
+            if not stills(notebook):
+                _keep_stills(notebook)
             if not tonight.kept(notebook).legs:
                 tonight.keep(notebook, EVENING)
         return done
@@ -122,6 +128,34 @@ def _pairs(seed: int) -> Design:
     )  # fmt: skip
     cells = tuple(Cell(base.with_(**change)) for change in changes)
     return RoundsDesign(cells, LadderDesign(15.0, 15.0, 1.0, repeats=2, heat_s=0.0, seed=seed))
+
+
+def set_ups_question() -> Question:
+    """About a title with three set-ups, of which stills are kept."""
+    asked = lowest_watts(rig="ombrel-8", slot="sedge", title="mole-at-the-mill", scene="cellar", target_fps=30.0)
+    return replace(asked, kind=BEST_SET_UP, parts={"over": "render_scale", "levels": {"render_scale": list(LOOKS)}})
+
+
+def _set_ups(seed: int) -> Design:
+    """A pass of each set-up, two rounds."""
+    base = static(15.0, 30.0)
+    cells = tuple(Cell(base.with_(render_scale=scale)) for scale in LOOKS)
+    return RoundsDesign(cells, LadderDesign(15.0, 15.0, 1.0, repeats=2, heat_s=0.0, seed=seed))
+
+
+LOOKS = {1.0: (4, True), 0.8: (3, True), 0.6: (2, False)}  # render scale to stones and shadows that are drawn there
+
+
+def _keep_stills(notebook: Notebook) -> None:
+    """A screenshot of each set-up with its first pass."""
+    asked = set_ups_question()
+    made = {one.asked.get("render_scale"): one.id for one in reversed(notebook.passes(PassQuery(title=asked.title)))}
+    with tempfile.TemporaryDirectory() as folder:
+        for scale, (stones, shadows) in LOOKS.items():
+            if scale in made:
+                path = Path(folder) / f"cellar-{100 * scale:.0f}.png"
+                path.write_bytes(png(cellar(stones, scale, shadows=shadows)))
+                keep_stills(notebook, made[scale], [path])
 
 
 def update_question() -> Question:

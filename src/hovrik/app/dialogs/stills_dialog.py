@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,16 +17,26 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...core import words
 from ...core.facts.setup import describe
+from ...core.message import say
+from ...core.stats.estimate import Estimate
+from ...service.pictures import pair_of
 from ...store import stills as store
 from ...store.stills import Still
 from ..commands import remove_still
 from ..file_names import ask_open_many
+from ..pixels import luma_of
 from ..session import Session
 from ..widgets.fields import PICTURES, Choice, button, label
 from ..worker import Wanted, Worker
 
 _NONE = "No stills yet. Select a pass in Read and add screenshots of the same spot, one a set-up."
+
+
+def _said(like: Estimate) -> str:
+    percent = replace(like.through(lambda share: 100.0 * share), unit="%")
+    return words.render(say("picture.pair", like=percent.as_value()))
 
 
 class Pane(QGraphicsView):
@@ -120,6 +131,11 @@ class StillsDialog(QDialog):
         self.panes = [Pane("Left still"), Pane("Right still")]
         self.message = label("", "soft", wrap=True)
         self.message.setAccessibleName("Stills message")
+        self.alike = label("", wrap=True)
+        self.alike.setAccessibleName("How alike the two look")
+        self._looker = Worker("likeness", self)
+        self._looker.finished.connect(lambda like: self.alike.setText(_said(like)))
+        self._looker.failed.connect(lambda fault: self.alike.setText(str(fault)))
         self.add = button("Add to the selected pass …")
         self.add.clicked.connect(self._on_add)
         self.swap = button("Swap (Space)", tip="Left and right change places: what differs jumps to the eye")
@@ -143,6 +159,7 @@ class StillsDialog(QDialog):
             foot.addWidget(widget)
         layout = QVBoxLayout(self)
         layout.addLayout(row, 1)
+        layout.addWidget(self.alike)
         layout.addLayout(foot)
         for key, act in (("+", self._closer), ("-", self._farther), ("Space", self._on_swap)):
             QShortcut(QKeySequence(key), self).activated.connect(act)  # at once; a button's own is animated
@@ -171,6 +188,22 @@ class StillsDialog(QDialog):
         data = store.pixels_of(self._session.notebook, key) if key else b""
         if not self.panes[number].show_pixels(data) and key:
             self.message.setText(f"{self.choices[number].currentText()} cannot be shown: its pixels are damaged.")
+        self._compare()
+
+    def _compare(self) -> None:
+        """How alike the two look, off the interface thread."""
+        keys, notebook = [choice.key() for choice in self.choices], self._session.notebook
+        if not all(keys) or keys[0] == keys[1]:
+            self._looker.cancel()
+            self.alike.setText("")
+            return
+
+        def work(_wanted: Wanted) -> Estimate:
+            with notebook.sibling() as own:
+                return pair_of(*[store.pixels_of(own, key) for key in keys], decode=luma_of)
+
+        self.alike.setText("Being compared …")
+        self._looker.ask(work)
 
     def _on_zoomed(self, factor: float) -> None:
         for pane in self.panes:
@@ -218,4 +251,5 @@ class StillsDialog(QDialog):
 
     def done(self, result: int) -> None:
         self._adder.close()
+        self._looker.close()
         super().done(result)

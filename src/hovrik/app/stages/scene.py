@@ -11,9 +11,11 @@ from ...core.errors import HovrikError
 from ...core.facts.rig import Version
 from ...core.facts.sheets import OWN_KNOB, SCENE, SECTION, SET_UP, TITLE, VERSION
 from ...core.facts.title import Scene, Section, Title
-from ...service import library
+from ...core.words import render, sentence
+from ...service import library, pictures
 from ...service.scenes import MATTERS, SceneStudy, study
 from ..commands import save_title, set_question
+from ..pixels import luma_of
 from ..plots.resolution_plot import ResolutionPlot
 from ..session import Session
 from ..widgets.elided import ElidedLabel
@@ -25,6 +27,7 @@ from ..worker import Wanted, Worker
 from .base import Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, own_knobs_of, set_ups_of
 
+SET_UPS = "Set-ups"
 _FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
 
 
@@ -54,7 +57,7 @@ class SceneStage(Stage):
         self.scene_form = SheetForm(SCENE, heading="The scene in the question")
         for words, page in (
             ("Title", self._title_page()),
-            ("Set-ups", self._set_ups_page()),
+            (SET_UPS, self._set_ups_page()),
             ("Scenes", self._scenes_page()),
             ("Repeatability", self._repeat_page()),
         ):
@@ -87,6 +90,14 @@ class SceneStage(Stage):
         )
         self.set_ups.setMinimumHeight(200)
         column.addWidget(self.set_ups, 1)
+        alike = Card("How alike they look")
+        self.alike = label("", "soft", wrap=True)
+        self.alike.setAccessibleName("How alike they look")
+        alike.body.addWidget(self.alike)
+        column.addWidget(alike)
+        self._looker = Worker("stills", self)
+        self._looker.finished.connect(lambda lines: self.alike.setText("\n".join(lines)))
+        self._looker.failed.connect(lambda fault: self.alike.setText(str(fault)))
         return page
 
     def _scenes_page(self) -> QWidget:
@@ -134,6 +145,8 @@ class SceneStage(Stage):
         session = self.session
         self.follow(self.refresh, session.question_changed, session.library_changed)
         self.follow(self._look, session.evaluation_changed)
+        self.follow(self._compare_stills, session.question_changed, session.library_changed, session.stills_changed)
+        self.pages.changed.connect(lambda _name: self._compare_stills())
         self.form.edited.connect(self._on_title_field)
         self.scene_form.edited.connect(self._on_scene_field)
         self.versions.edited.connect(self._on_versions)
@@ -149,6 +162,20 @@ class SceneStage(Stage):
         self.difference.valueChanged.connect(self._show_resolution)
 
     # -- showing
+
+    def _compare_stills(self) -> None:
+        """How alike the set-ups look, where that is in sight; read and reckoned off the interface thread."""
+        title, notebook = self.session.title, self.session.notebook
+        if title is None or self.pages.page != SET_UPS:
+            return
+
+        def work(wanted: Wanted) -> list[str]:
+            with notebook.sibling() as own:
+                best, found = pictures.compared(own, title, luma_of, wanted)
+            return [sentence(render(one)) for one in pictures.told(best, found)]
+
+        self.alike.setText("Being looked at …")
+        self._looker.ask(work)
 
     def scene(self) -> Scene | None:
         """The scene of the question."""

@@ -73,14 +73,16 @@ def _of_rig(rig: Rig) -> Iterator[Knob]:
         yield replace(split, where=Where(rig.split_where)) if rig.split_where in set(Where) else split
 
 
-_OF_SET_UP = {"preset": "preset", "textures": "textures", "render_scale": "scale", "upscaler": "upscaler",
-              "frame_generation": "frame_generation"}  # fmt: skip
+# knob of a title to the entry of its set-ups
+OF_SET_UP = {"preset": "preset", "textures": "textures", "render_scale": "scale", "upscaler": "upscaler",
+             "frame_generation": "frame_generation"}  # fmt: skip
+OF_PICTURE = ("preset", "textures", "render_scale", "upscaler")  # levels from the poorest to the best
 
 
 def _of_title(title: Title | None) -> Iterator[Knob]:
     if title is None:
         return
-    for key, name in _OF_SET_UP.items():
+    for key, name in OF_SET_UP.items():
         values = [getattr(one, name) for one in title.set_ups]
         levels: list[Level] = list(dict.fromkeys(v for v in values if v is not None))
         if len(levels) > 1:

@@ -12,7 +12,7 @@ import numpy as np
 from ..errors import PlanError
 from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, NO_CAP, Level, is_number
-from ..facts.knobs import knobs_of
+from ..facts.knobs import OF_PICTURE, knobs_of
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup, describe
 from ..facts.terms import HOURS, LOW, MEAN, Aim, Floor, Terms
@@ -32,7 +32,6 @@ from .caps import LEAST_FPS
 from .kind import Ask, Kind, Seen
 
 WEIGHED = frozenset({HOURS, JUDGED, "die_c"})  # figures that a belief holds
-PICTURE_KNOBS = ("preset", "textures", "render_scale", "upscaler")  # levels from the poorest to the best
 USUAL = (LIMIT, BOOST, CPU, GPU, CAP)  # that are varied where nobody names knobs
 MOST_LEVELS = {LIMIT: 32, CAP: 6, CPU: 5, GPU: 6}
 
@@ -70,7 +69,7 @@ def design(ask: Ask) -> Design:
     figure = floor_figure(terms.floor.figure, terms.school) if terms.floor is not None else None
     if terms.floor is not None and terms.floor.figure not in (LOW, MEAN):
         raise PlanError("This search holds a floor of the 1 % low or of the mean rate. Choose one of them.")
-    picture = tuple(name for name in levels if name in PICTURE_KNOBS)
+    picture = tuple(name for name in levels if name in OF_PICTURE)
     if terms.aim is Aim.PICTURE and not terms.weights and not picture:
         raise PlanError(
             "For the picture a knob of it has to vary: name preset, textures, render_scale or upscaler with levels "

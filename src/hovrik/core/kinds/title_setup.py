@@ -9,6 +9,7 @@ from ..facts.knob import CAP, Knob, Level, Order, is_number
 from ..facts.setup import Setup
 from ..plan.design import Design
 from ..plan.first_holds import FirstHoldsDesign
+from ..questions.question import BEST_SET_UP
 from ..read.answer import Answer, build
 from .kind import Ask, Kind, Seen
 
@@ -44,4 +45,4 @@ def answer(seen: Seen) -> Answer:
     return build(seen.responses, seen.question, seen.context)
 
 
-KIND = Kind("title-setup", "find", "find the best set-up of the title that holds", SET_UP, design, answer)
+KIND = Kind(BEST_SET_UP, "find", "find the best set-up of the title that holds", SET_UP, design, answer)

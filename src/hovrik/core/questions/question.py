@@ -9,7 +9,7 @@ from typing import Any
 from ..facts.place import Source
 from ..facts.terms import LOW, MOST_WEIGHT, NOTHING, SCORE, TIME, Aim, Floor, Limit, School, Terms
 
-LOWEST_WATTS = "lowest-watts"
+LOWEST_WATTS, BEST_SET_UP = "lowest-watts", "title-setup"
 VERSION = 1
 
 
@@ -190,7 +190,7 @@ class Question:
 
 
 KNOWN_KINDS = frozenset({
-    "now", "first-look", "limits-it", LOWEST_WATTS, "best", "caps", "title-setup", "knob", "flip", "watts-buy",
+    "now", "first-look", "limits-it", LOWEST_WATTS, "best", "caps", BEST_SET_UP, "knob", "flip", "watts-buy",
     "options-cost", "which-os", "display-path", "stays-cool", "use-lasts", "rest-draw", "claim",
     "over-charge", "plugged", "runtime-true", "triage", "undervolt", "feels",
 })  # fmt: skip

@@ -11,6 +11,7 @@ from typing import Any
 from .. import words
 from ..facts.factor import Factor
 from ..facts.knob import CAP, Level, inside
+from ..facts.knobs import OF_PICTURE
 from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup, describe
@@ -22,7 +23,7 @@ from ..model.held import more_to_settle
 from ..model.worth import JUDGED, USUAL_ROOM_C, worth_of
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
-from ..questions.question import Question
+from ..questions.question import BEST_SET_UP, Question
 from ..stats.estimate import Estimate, Mean
 from . import limits, marks
 from .against import against
@@ -154,7 +155,7 @@ def _may_be_stated(group: Group, question: Question, context: Context) -> bool:
 
 def _preference(response: Response, group: Group, question: Question, context: Context) -> tuple[float, ...]:
     """What holds the floor, best first: by the player's weights where there are any, else the lowest level where rates
-    can only rise along the factor, else what the aim asks for."""
+    can only rise along the factor, the best picture where that is wanted, else what the aim asks for."""
     if question.terms.weights:
         room = context.room_c if context.room_c is not None else USUAL_ROOM_C
         values = metrics_of(group, question, context)
@@ -163,11 +164,19 @@ def _preference(response: Response, group: Group, question: Question, context: C
         return (math.inf if worth is None else -worth, group.at)
     draw = group.draw.mean if group.draw else math.inf
     place = float(response.groups.index(group))
+    if _by_picture(response, question):
+        return (-place, draw)
     if RATE in response.factor.rising and response.factor.unit == "W":
         return (group.at, draw)
     if question.terms.aim is Aim.FRAMES:
         return (-group.judged.mean if group.judged else 0.0, draw, place)
     return (draw, place)
+
+
+def _by_picture(response: Response, question: Question) -> bool:
+    """Whether of levels that hold the best picture is wanted: it is asked for, or aimed at, along what makes it."""
+    of_picture = response.factor.id in OF_PICTURE and response.factor.is_ordered
+    return of_picture and (question.kind == BEST_SET_UP or question.terms.aim is Aim.PICTURE)
 
 
 def metrics_of(group: Group, question: Question, context: Context) -> dict[str, Estimate]:
