@@ -153,4 +153,9 @@ CASES = {
     "picture.elsewhere": ({"name": "low", "best": "high"}, {"name": "high", "best": "low"}),
     "picture.order": ({"more": "low", "less": "medium", "best": "high"}, {"more": "b", "less": "a", "best": "c"}),
     "picture.pair": ({"like": v(94.0, "%", 92.0, 96.0)}, {"like": v(5.0, "%", 0.0, 10.0)}),
+    "scenes.hours": ({"hours": H, "share": Value(80, "%", digits=0)}, {"hours": H, "share": Value(5, "%", digits=0)}),
+    "scenes.heaviest": ({"scene": "Tide market", "target": 40.0, "sure": 0.12},
+                        {"scene": "Pit", "target": 24.0, "sure": 0.999}),
+    "scenes.heaviest-untold": ({"scene": "Tide market", "target": 40.0}, {"scene": "Pit", "target": 24.0}),
+    "scenes.lacking": ({"scenes": ("Tide market", "Pit")}, {"scenes": ("Pit",)}),
 }  # fmt: skip

@@ -137,5 +137,12 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "picture.elsewhere": "{name} has stills, but of no scene of which {best} has one",
     "picture.order": "{more} looks more like {best} than {less}, which stands before it in your order",
     "picture.pair": "The right one looks {like:span_unit} like the left one, by structural similarity.",
+    # -- all scenes of a title
+    "scenes.hours":
+        "over your mix of scenes it lasts {hours:hours_span} from full ({share} of your time was measured)",
+    "scenes.heaviest": "in {scene}, the heaviest, it holds {target:n} with {sure:chance}",
+    "scenes.heaviest-untold":
+        "in {scene}, the heaviest, it was not measured: whether it holds {target:n} there is open",
+    "scenes.lacking": "not measured at it: {scenes:commas}",
 }
 # fmt: on

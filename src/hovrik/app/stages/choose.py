@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
@@ -12,6 +14,9 @@ from ...core.passes.figure import BY_ID
 from ...core.questions.question import Question
 from ...core.read.answer import Option
 from ...service.capping import CapRow, caps_of, predicted_from
+from ...service.gather import Evaluation
+from ...service.memory import Cancelled
+from ...service.over_scenes import over_scenes, told
 from ...service.trade import weighed_words
 from ..session import Session
 from ..widgets.cap_table import CapTable
@@ -21,7 +26,7 @@ from ..widgets.flow import Abreast
 from ..widgets.map_page import MapPage
 from ..widgets.tonight_page import TonightPage
 from ..widgets.whatif_page import WhatIfPage
-from ..worker import Worker
+from ..worker import Wanted, Worker
 from .base import EMPTY, Stage, empty_hint
 
 _ROWS = (
@@ -46,6 +51,7 @@ class ChooseStage(Stage):
         super().__init__(session)
         self._page = QWidget()
         self._holder = QVBoxLayout(self._page)
+        self._beside = QVBoxLayout()
         self._holder.setContentsMargins(0, 0, 0, 0)
         self.map = MapPage(session, self.pass_asked.emit)
         self.pages.add("Map", self.map)
@@ -57,6 +63,9 @@ class ChooseStage(Stage):
         self.pages.add("Tonight", self.tonight)
         self._worker = Worker("caps", self)
         self._worker.finished.connect(self._on_caps)
+        self._looker = Worker("beside the options", self)
+        self._looker.finished.connect(self._on_beside)
+        self._looker.failed.connect(lambda fault: self._on_beside({"Over your scenes": [str(fault)]}))
         self._worker.failed.connect(lambda fault: self.caps_words.setText(str(fault)))
         self.keep = button("Keep this as a profile", "main")
         self.keep.clicked.connect(self.keep_asked)
@@ -84,6 +93,31 @@ class ChooseStage(Stage):
             return
         self._worker.ask(lambda wanted: caps_of(evaluation, wanted))
 
+    def _ask_beside(self, evaluation: Evaluation, option: Option) -> None:
+        """What stands beside the options, read and reckoned off the interface thread."""
+        question, title, notebook = evaluation.question, self.session.title, self.session.notebook
+
+        def work(wanted: Wanted) -> dict[str, list[str]]:
+            found: dict[str, list[str]] = {}
+            if question.terms.weights:
+                found["By your weights"] = weighed_words(evaluation)
+            if title is not None and len(title.scenes) > 1 and title.key == question.title:
+                with notebook.sibling() as own, contextlib.suppress(Cancelled):
+                    scenes = over_scenes(own, question, title, option.setup, wanted)
+                    found["Over your scenes"] = [words.render(one) for one in told(scenes, question)]
+            return found
+
+        self._looker.ask(work)
+
+    def _on_beside(self, found: dict[str, list[str]]) -> None:
+        emptied(self._beside)
+        for heading, lines in found.items():
+            if lines:
+                card = Card(heading)
+                for text in lines:
+                    card.body.addWidget(label(words.sentence(text), wrap=True))
+                self._beside.addWidget(card)
+
     def _on_caps(self, rows: tuple[CapRow, ...]) -> None:
         evaluation = self.session.evaluation
         response = predicted_from(evaluation) if evaluation is not None else None
@@ -105,6 +139,7 @@ class ChooseStage(Stage):
         self.what_if.refresh()
         self._ask_caps()
         emptied(self._holder)
+        self._looker.cancel()
         evaluation, question = self.session.evaluation, self.session.question
         answer = evaluation.answer if evaluation else None
         self.keep.setEnabled(answer is not None and answer.option is not None and not self.session.notebook.read_only)
@@ -132,11 +167,11 @@ class ChooseStage(Stage):
             for one in beside:
                 card.body.addWidget(label(words.sentence(words.render(one)), wrap=True))
             self._holder.addWidget(card)
-        if question.terms.weights and (lines := weighed_words(evaluation)):
-            card = Card("By your weights")
-            for text in lines:
-                card.body.addWidget(label(words.sentence(text), wrap=True))
-            self._holder.addWidget(card)
+        box = QWidget()
+        self._beside = QVBoxLayout(box)
+        self._beside.setContentsMargins(0, 0, 0, 0)
+        self._holder.addWidget(box)
+        self._ask_beside(evaluation, answer.option)
         why = Card("Why, and what to know")
         for one in answer.because:
             if one.id not in AGAINST:

@@ -43,7 +43,8 @@ class MapPage(QWidget):
         self.hours = NumberField("Hours at least on the map", "h", 0, 100, 0.25, 2)
         unit = degrees.unit()
         self.die = NumberField("Die at most on the map", unit, degrees.shown(NO_DIE_C), degrees.shown(130.0), 1)
-        for field in (self.hours, self.die):
+        self.noise = NumberField("Noise at most on the map", "dB", 0, 120, 1)
+        for field in (self.hours, self.die, self.noise):
             field.setSpecialValueText("no limit")
         self.plot = TradePlot()
         self.plot.setMinimumHeight(240)
@@ -58,7 +59,8 @@ class MapPage(QWidget):
         chosen = QWidget()
         flow = FlowLayout(chosen)
         flow.setContentsMargins(0, 0, 0, 2)
-        for name, one in (("across", self.axis), ("floor", self.floor), ("hours", self.hours), ("die", self.die)):
+        for name, one in (("across", self.axis), ("floor", self.floor), ("hours", self.hours), ("die", self.die),
+                          ("noise", self.noise)):  # fmt: skip
             flow.addWidget(label(name, "soft"))
             flow.addWidget(one)
         flow.addWidget(self.show_passes)
@@ -81,6 +83,7 @@ class MapPage(QWidget):
         self.die.valueChanged.connect(
             lambda value: self._limit("die_c", at_most=degrees.celsius(value) if value > self.die.minimum() else None)
         )
+        self.noise.valueChanged.connect(lambda value: self._limit("noise_db", at_most=value or None))
         self.plot.floor_moved.connect(self._on_dragged)
         self.plot.least_moved.connect(lambda value: self._limit(HOURS, at_least=max(round(value, 2), 0.0) or None))
         self.plot.chosen_changed.connect(self._on_chosen)
@@ -106,6 +109,8 @@ class MapPage(QWidget):
             hours, die = limits.get(HOURS), limits.get("die_c")
             self.hours.show_value((hours.at_least if hours is not None else None) or 0.0)
             at_most = die.at_most if die is not None else None
+            noise = limits.get("noise_db")
+            self.noise.show_value((noise.at_most if noise is not None else None) or 0.0)
             self.die.show_value(degrees.shown(at_most if at_most is not None else NO_DIE_C))
         points = trade.points if trade is not None else ()
         self.list.blockSignals(True)
