@@ -158,4 +158,12 @@ CASES = {
                         {"scene": "Pit", "target": 24.0, "sure": 0.999}),
     "scenes.heaviest-untold": ({"scene": "Tide market", "target": 40.0}, {"scene": "Pit", "target": 24.0}),
     "scenes.lacking": ({"scenes": ("Tide market", "Pit")}, {"scenes": ("Pit",)}),
+    "battery.month": ({"month": "2026-05", "full": v(44.1, "Wh", 43.0, 45.2), "passes": 36,
+                       "used": Value(240, "%", digits=0)},
+                      {"month": "2025-12", "full": v(20.0, "Wh", 15.0, 25.0), "passes": 1,
+                       "used": Value(20, "%", digits=0)}),
+    "battery.changed": ({"first": "2025-12", "last": "2026-05", "by": v(-8.0, "%", -12.0, -4.0)},
+                        {"first": "2025-12", "last": "2026-01", "by": v(-0.5, "%", -0.9, -0.1)}),
+    "battery.unchanged": ({"first": "2025-12", "last": "2026-05", "by": v(-1.0, "%", -4.0, 2.0)},
+                          {"first": "2025-12", "last": "2026-01", "by": v(0.0, "%", -9.0, 9.0)}),
 }  # fmt: skip

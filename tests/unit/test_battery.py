@@ -11,6 +11,7 @@ from hovrik.core.model import battery
 from hovrik.core.model.battery import Used
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.stats.estimate import Estimate, Mean
+from hovrik.core.words import render
 from hovrik.service import battery_life
 from hovrik.service.run import rig_of
 from hovrik.store.notebook import Notebook
@@ -130,7 +131,7 @@ def test_what_a_full_charge_gave_month_by_month(demo_copy):
         notebook.cache(battery_life.ALGORITHM, battery_life.VERSION, less)
         again, _ = battery_life.months(notebook, "ombrel-8")
         assert again.full.value == pytest.approx(1.1 * first.full.value)
-    assert "no change can be told" in battery_life.words_of([first, second])[0]
+    assert "no change can be told" in render(battery_life.told([first, second])[0])
     old, new = (replace(first, full=Estimate(wh, 0.98 * wh, 1.02 * wh, "Wh")) for wh in (50.0, 40.0))
-    assert battery_life.words_of([old, new])[0].endswith("that changed by -22 to -18 %.")
-    assert "none used enough" in battery_life.words_of([])[0]
+    assert render(battery_life.told([old, new])[0]).endswith("that changed by -22 to -18 %.")
+    assert "none used enough" in render(battery_life.told([])[0])

@@ -144,5 +144,13 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "scenes.heaviest-untold":
         "in {scene}, the heaviest, it was not measured: whether it holds {target:n} there is open",
     "scenes.lacking": "not measured at it: {scenes:commas}",
+    # -- what a full charge gives
+    "battery.untold":
+        "What a full charge gives is told from passes on the battery that read power and charge: none used enough of a "
+        "charge yet.",
+    "battery.month":
+        "{month}: a full charge gives {full:span_unit} ({passes:pass|passes}, {used} of a charge used)",
+    "battery.changed": "From {first} to {last} that changed by {by:span_unit}.",
+    "battery.unchanged": "From {first} to {last} no change can be told ({by:span_unit}).",
 }
 # fmt: on

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from ..core.message import Message, Value, say
 from ..core.model.battery import full_of, used_in
 from ..core.passes.record import End, PassRecord
 from ..core.stats.estimate import Estimate
@@ -39,7 +40,7 @@ def months(notebook: Notebook, rig: str, progress: Progress | None = None) -> li
         one for one in memory.records(PassQuery(rig=rig, source="battery"))
         if one.id not in gone and one.outcome is End.DONE
     ]  # fmt: skip
-    read: dict[str, dict[str, Any]] = memory.derived(ALGORITHM, VERSION, records, _plain, _use, _plain, progress)
+    read: dict[str, dict[str, Any]] = memory.derived(ALGORITHM, VERSION, records, dict, _use, dict, progress)
     by_month: dict[str, list[Mapping[str, Any]]] = {}
     for record in records:
         if read[record.id]:
@@ -54,28 +55,23 @@ def months(notebook: Notebook, rig: str, progress: Progress | None = None) -> li
     return found
 
 
-def words_of(found: Sequence[Month]) -> list[str]:
+def told(found: Sequence[Month]) -> list[Message]:
     """A line a month, and what they come to over time where that can be told."""
     if not found:
-        return ["What a full charge gives is told from passes on the battery that read power and charge: none used "
-                "enough of a charge yet."]  # fmt: skip
+        return [say("battery.untold")]
     lines = [
-        f"{one.name}: a full charge gives {one.full.low:.1f} to {one.full.high:.1f} Wh "
-        f"({one.passes} passes, {100 * one.used:.0f} % of a charge used)" for one in reversed(found)
+        say("battery.month", month=one.name, full=one.full.as_value(), passes=one.passes,
+            used=Value(100.0 * one.used, "%", digits=0)) for one in reversed(found)
     ]  # fmt: skip
     if len(found) > 1:
         first, last = found[0], found[-1]
         change = math.log(last.full.value / first.full.value)
         half = math.hypot(*(math.log(one.full.high / one.full.value) for one in (first, last) if one.full.high))
-        low, high = (100 * math.expm1(change + way * half) for way in (-1, 1))
-        told = f"{low:+.0f} to {high:+.0f} %"
-        lines.insert(0, f"From {first.name} to {last.name} that changed by {told}." if low * high > 0 else
-                     f"From {first.name} to {last.name} no change can be told ({told}).")  # fmt: skip
+        low, middle, high = (100 * math.expm1(change + way * half) for way in (-1, 0, 1))
+        kind = "battery.changed" if low * high > 0 else "battery.unchanged"
+        by = Value(middle, "%", low, high)
+        lines.insert(0, say(kind, first=first.name, last=last.name, by=by))
     return lines
-
-
-def _plain(body: Mapping[str, Any]) -> dict[str, Any]:
-    return dict(body)
 
 
 def _use(record: PassRecord) -> dict[str, float]:

@@ -11,7 +11,6 @@ import json
 import sqlite3
 import tempfile
 import time
-import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -22,6 +21,7 @@ from .database import UNREADABLE
 from .notebook import Notebook
 from .opened import dump
 from .packing import seal
+from .tables.versions import insert
 
 JOINED_KINDS = ("rig", "title")
 _PARTS = {"slot": "rig", "scene": "title"}
@@ -152,12 +152,7 @@ def merge(
                     "SELECT id FROM entity WHERE kind = ? AND key = ? ORDER BY seq DESC LIMIT 1", (kind, key)
                 ).fetchone()
                 if now is not None and now[0] != entity.id:
-                    made, text = str(uuid.uuid4()), dump(entity.body)
-                    row = (made, kind, key, entity.parent, text, time.time_ns())
-                    columns = "id, kind, key, parent, body, noted_at, checksum"
-                    connection.execute(
-                        f"INSERT INTO entity ({columns}) VALUES (?, ?, ?, ?, ?, ?, ?)", (*row, seal(*row))
-                    )
+                    insert(connection, kind, key, entity.parent, dump(entity.body), time.time_ns())
         if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
             raise StoreError(f"{other.path.name} has rows that belong to nothing. Nothing was taken in.")
     return found
@@ -166,7 +161,7 @@ def merge(
 def _keys(
     own: Notebook, other: Notebook, joined: Mapping[tuple[str, str], str], found: Merged
 ) -> dict[tuple[str, str], str]:
-    """Key here of every rig and title there."""
+    """Key here of every rig and title there that has another one."""
     keys = {}
     for kind in JOINED_KINDS:
         taken = set(own.newest(kind)) | set(other.newest(kind))
@@ -176,7 +171,8 @@ def _keys(
                 here = next(made for n in range(2, 10_000) if (made := f"{key}-{n}") not in taken)
                 taken.add(here)
                 found.renamed[key] = here
-            keys[kind, key] = here or key
+            if here is not None and here != key:
+                keys[kind, key] = here
     return keys
 
 
@@ -219,7 +215,7 @@ def _take(
 
 def _re_keyed(table: str, row: Row, keys: Mapping[tuple[str, str], str]) -> None:
     """A row with the keys that its things have here; its checksum is that of what it says then."""
-    if all(key == here for (_, key), here in keys.items()):
+    if not keys:
         return
     if table == "entity":
         kind, key = row["kind"], row["key"]

@@ -257,9 +257,7 @@ class RatePlot(Plot):
                 f"{watts.value:.1f} W {power} ({watts.low:.1f} to {watts.high:.1f})"
             )
         if own.drawn is not None and not is_inside(own, x) and abs(own.levels - x).min() > own.drawn.step / 2:
-            return (
-                f"nothing is said of {x:.0f} {own.factor.unit}:\nmeasured from {measured_span(own, own.factor.words)}"
-            )
+            return f"nothing is said of {x:.0f} {own.factor.unit}:\nmeasured from {measured_span(own)}"
         group = own.groups[nearest(own.places.tolist(), x)]
         lines = [f"{self._response.factor.words(group.level)}, {plural(len(group.passes), 'pass', 'passes')}"]
         for words, mean in (("rate", group.rate), ("low", group.judged)):

@@ -27,6 +27,7 @@ from ...core.facts.rig import (
 from ...core.facts.sheet import Field
 from ...core.facts.sheets import DELAY, EXCLUSION, MODE, NOISE, OWN_KNOB, PANEL, RIG, VERSION
 from ...core.model.noise import ODD, noise_of
+from ...core.words import render, sentence
 from ...service import battery_life, library
 from ...service.memory import Cancelled
 from ...store.files.write import exchange
@@ -138,7 +139,9 @@ class RigStage(Stage):
         self.life_words.setAccessibleName("What a full charge gives")
         life.body.addWidget(self.life_words)
         self._life = Worker("battery life", self)
-        self._life.finished.connect(lambda found: self.life_words.setText("\n".join(battery_life.words_of(found))))
+        self._life.finished.connect(
+            lambda found: self.life_words.setText("\n".join(sentence(render(one)) for one in battery_life.told(found)))
+        )
         self._life.failed.connect(lambda fault: self.life_words.setText(str(fault)))
         cautions = Card("Cautions")
         for text in CAUTIONS:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ..facts.terms import MOST_WEIGHT
 from ..message import Message, Value, say
-from ..model.worth import FIGURES, USUAL_ROOM_C, terms_of, worth_of
+from ..model.worth import FIGURES, USUAL_ROOM_C, counting, terms_of, worth_of
 from .trade import Point
 
 
@@ -36,9 +36,10 @@ def ranked(points: Sequence[Point], weights: Mapping[str, float], room_c: float 
     order = sorted(worths, key=lambda at: -worths[at])
     best = worths[order[0]]
     own = {at: terms_of(points[at].values, room) for at in order}
-    flips = {key: _stays(own, order, weights, key) for key in weights if weights[key] and key in FIGURES}
+    wanted = counting(weights)
+    flips = {key: _stays(own, order, wanted, key) for key in wanted}
     parts = {
-        key: weights[key] * (own[order[0]][key] - own[order[1]][key]) for key in flips
+        key: wanted[key] * (own[order[0]][key] - own[order[1]][key]) for key in flips
     } if len(order) > 1 else {}  # fmt: skip
     return Ranked(tuple(order), tuple(100.0 * (worths[at] - best) for at in order), flips, parts)
 
@@ -50,7 +51,7 @@ def _stays(
     low, high, first = 0.0, math.inf, own[order[0]]
     for at in order[1:]:
         slope = first[key] - own[at][key]
-        rest = sum(w * (first[k] - own[at][k]) for k, w in weights.items() if w and k in FIGURES and k != key)
+        rest = sum(w * (first[k] - own[at][k]) for k, w in weights.items() if k != key)
         if slope > 0:
             low = max(low, -rest / slope)
         elif slope < 0:

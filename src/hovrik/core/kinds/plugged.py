@@ -33,7 +33,7 @@ BOTH = (Source.ADAPTER.value, Source.BATTERY.value)
 @dataclass(frozen=True)
 class Regained:
     """Share of the loss that a mode regains. setup : of the mode; share, low, high : with its 95 % interval; lost :
-    rate of the battery less that of the adapter, fps."""
+    rate of the adapter less that of the battery, fps."""
 
     setup: Setup
     share: float

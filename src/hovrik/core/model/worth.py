@@ -36,10 +36,14 @@ def terms_of(values: Mapping[str, Estimate], room_c: float) -> dict[str, float]:
     return found
 
 
+def counting(weights: Mapping[str, float]) -> dict[str, float]:
+    """The weights that count: of figures that can be weighed, over nothing."""
+    return {key: weight for key, weight in weights.items() if weight and key in FIGURES}
+
+
 def worth_of(values: Mapping[str, Estimate], weights: Mapping[str, float], room_c: float) -> float | None:
     """What a setup is worth by the weights (logs); None where a figure that counts is not known."""
-    own = terms_of(values, room_c)
-    wanted = {key: weight for key, weight in weights.items() if weight and key in FIGURES}
+    own, wanted = terms_of(values, room_c), counting(weights)
     if not wanted or any(key not in own for key in wanted):
         return None
     return sum(weight * own[key] for key, weight in wanted.items())

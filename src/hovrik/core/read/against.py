@@ -4,7 +4,7 @@ be told apart."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from ..facts.place import Source
 from ..facts.rig import Rig
@@ -14,9 +14,9 @@ from ..passes.figure import BY_ID
 from ..stats.estimate import Estimate, Mean, t_quantile
 from .contrast import margin_of
 from .group import RATE, Group
+from .limits import HoursOf
 from .response import Response
 
-HoursOf = Callable[[Group], Estimate | None]
 NEAR_W = 0.26  # a preset is read off a level that is no further away
 Z = 1.96
 

@@ -6,7 +6,7 @@ Nothing is said of a level outside those that were measured.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -94,7 +94,7 @@ def is_inside(response: Response, limit: float) -> bool:
     return bool(places.size) and float(places.min()) <= limit <= float(places.max())
 
 
-def measured_span(response: Response, words: Callable[[Level], str]) -> str:
+def measured_span(response: Response) -> str:
     """From which level to which there are passes, in words."""
-    first, last = words(response.groups[0].level), words(response.groups[-1].level)
+    first, last = (response.factor.words(response.groups[at].level) for at in (0, -1))
     return first if first == last else f"{first} to {last}"

@@ -60,13 +60,8 @@ class Versions(OpenedFile):
                 ).rowcount
             if changed:
                 return str(newest[0][0])
-        made = str(uuid.uuid4())
         with self.writing() as connection:
-            connection.execute(
-                "INSERT INTO entity (id, kind, key, parent, body, noted_at, checksum) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (made, kind, key, parent, text, now, seal(made, kind, key, parent, text, now)),
-            )
-        return made
+            return insert(connection, kind, key, parent, text, now)
 
     def newest_version(self) -> int:
         """Sequence number of the newest version of anything, which changes whenever one is noted or edited."""
@@ -136,6 +131,16 @@ def _fault(kind: str, text: str) -> str:
     except (*WRONG, HovrikError) as fault:
         return str(fault) or type(fault).__name__
     return ""
+
+
+def insert(connection: sqlite3.Connection, kind: str, key: str, parent: str | None, text: str, now: int) -> str:
+    """A new version of a thing; its id. text : its body; now : UTC, ns."""
+    made = str(uuid.uuid4())
+    connection.execute(
+        "INSERT INTO entity (id, kind, key, parent, body, noted_at, checksum) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (made, kind, key, parent, text, now, seal(made, kind, key, parent, text, now)),
+    )
+    return made
 
 
 def freeze(connection: sqlite3.Connection, ids: Iterable[str]) -> None:

@@ -141,16 +141,13 @@ def _gauge(whole: Whole) -> Iterable[Finding]:
     stated = battery.gives(replace(rig, charge_limit=1.0, reserve=0.0), used.draw_w)
     if stated is None or stated.wh <= 0:
         return
-    told = used.wh / used.share
-    read = used.step / math.sqrt(6.0) * math.sqrt(used.stretches) / used.share
-    part = battery.PART_SD * max(1.0 - (used.start - used.lowest) / battery.WHOLE, 0.0)
-    error = math.hypot(math.log(stated.high / stated.low) / 3.92, read, battery.METER_SD, part)
-    off = math.log(told / stated.wh)
-    if abs(off) > max(3.0 * error, OFF):
-        by_gauge = battery.full_of(used).as_value()
+    told = battery.full_of(used)
+    read = math.log((told.high or told.value) / told.value) / 2.0
+    error = math.hypot(math.log(stated.high / stated.low) / 3.92, read)
+    if abs(math.log(told.value / stated.wh)) > max(3.0 * error, OFF):
         yield finding(
-            "gauge-off", say("rule.gauge-off", told=by_gauge, noted=Value(stated.wh, "Wh")), About.SETTING, "battery",
-            step=advice("gauge-off"), worry=True,
+            "gauge-off", say("rule.gauge-off", told=told.as_value(), noted=Value(stated.wh, "Wh")), About.SETTING,
+            "battery", step=advice("gauge-off"), worry=True,
         )  # fmt: skip
 
 
