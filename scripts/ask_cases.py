@@ -166,4 +166,6 @@ CASES = {
                         {"first": "2025-12", "last": "2026-01", "by": v(-0.5, "%", -0.9, -0.1)}),
     "battery.unchanged": ({"first": "2025-12", "last": "2026-05", "by": v(-1.0, "%", -4.0, 2.0)},
                           {"first": "2025-12", "last": "2026-01", "by": v(0.0, "%", -9.0, 9.0)}),
+    "size.whole": ({"times": 2}, {"times": 6}),
+    "size.borders": ({"border": 40}, {"border": 1}),
 }  # fmt: skip

@@ -46,7 +46,8 @@ def inside(widget, outer):
 
 def faults(window, least_picture=0):
     """Everything that does not fit; an empty list where all does."""
-    QApplication.processEvents()
+    for _ in range(3):  # words that come from a thread, then the room that they ask for
+        QApplication.processEvents()
     found = []
     for control in window.findChildren(CONTROLS):
         if not control.isVisible() or not control.isEnabled():

@@ -264,3 +264,4 @@ def test_of_set_ups_that_hold_the_best_picture_is_stated(kind, aim, level):
     asked = replace(QUESTION.with_(aim=aim), kind=kind)
     found = answer.build(response.read(passes, asked, of_knob(known("render_scale"))), asked, Context(RIG))
     assert found.option is not None and found.option.level == level
+    assert "not settled" not in found.sentence.split("frames")[0]

@@ -152,5 +152,10 @@ ASK_TEMPLATES: Mapping[str, str] = {
         "{month}: a full charge gives {full:span_unit} ({passes:pass|passes}, {used} of a charge used)",
     "battery.changed": "From {first} to {last} that changed by {by:span_unit}.",
     "battery.unchanged": "From {first} to {last} no change can be told ({by:span_unit}).",
+    # -- sizes of a render
+    "size.full": "pixel for pixel",
+    "size.whole": "evenly: {times:panel pixel|panel pixels} a side for each",
+    "size.borders": "pixel for pixel, {border:pixel|pixels} dark on either side",
+    "size.uneven": "stretched: some pixels wider than others",
 }
 # fmt: on

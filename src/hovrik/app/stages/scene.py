@@ -5,15 +5,18 @@ from __future__ import annotations
 from dataclasses import asdict, replace
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.rig import Version
 from ...core.facts.sheets import OWN_KNOB, SCENE, SECTION, SET_UP, TITLE, VERSION
 from ...core.facts.title import Scene, Section, Title
-from ...core.words import render, sentence
+from ...core.words import render, sentence, span
 from ...service import library, pictures
 from ...service.scenes import MATTERS, SceneStudy, study
+from ...service.sizes import sizes_of
+from ...service.sizes import told as how_shown
 from ..commands import save_title, set_question
 from ..pixels import luma_of
 from ..plots.resolution_plot import ResolutionPlot
@@ -21,6 +24,7 @@ from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, NumberField, button, label
 from ..widgets.flow import FlowLayout
+from ..widgets.plain_table import plain_table
 from ..widgets.room import PICTURE_PX
 from ..widgets.sheet_form import RowsTable, SheetForm
 from ..worker import Wanted, Worker
@@ -28,6 +32,8 @@ from .base import Stage, set_aside, show_aside
 from .made_rows import FIRST_KNOB, own_knobs_of, set_ups_of
 
 SET_UPS = "Set-ups"
+SIZE_HEADINGS = ("Size", "On", "Pixels", "Shown", "Frames expected")
+ROWS_PX, SIZES_PX = 200, 190  # of tables
 _FIGURES = (("low", "1 % low"), ("rate", "mean rate"), ("draw", "draw"), ("gauge", "energy by the gauge"))
 
 
@@ -88,13 +94,19 @@ class SceneStage(Stage):
                 "Ways to set it up, the best picture first; say no to what you no longer accept", "heading", wrap=True
             )
         )
-        self.set_ups.setMinimumHeight(200)
-        column.addWidget(self.set_ups, 1)
+        self.set_ups.setFixedHeight(ROWS_PX)
+        column.addWidget(self.set_ups)
         alike = Card("How alike they look")
         self.alike = label("", "soft", wrap=True)
         self.alike.setAccessibleName("How alike they look")
         alike.body.addWidget(self.alike)
         column.addWidget(alike)
+        sizes = Card("Sizes that its panels show")
+        self.sizes = plain_table("Sizes of a render", SIZE_HEADINGS, 3)
+        self.sizes.setFixedHeight(SIZES_PX)
+        sizes.body.addWidget(self.sizes)
+        column.addWidget(sizes)
+        column.addStretch()
         self._looker = Worker("stills", self)
         self._looker.finished.connect(lambda lines: self.alike.setText("\n".join(lines)))
         self._looker.failed.connect(lambda fault: self.alike.setText(str(fault)))
@@ -145,6 +157,7 @@ class SceneStage(Stage):
         session = self.session
         self.follow(self.refresh, session.question_changed, session.library_changed)
         self.follow(self._look, session.evaluation_changed)
+        self.follow(self._show_sizes, session.evaluation_changed, session.library_changed)
         self.follow(self._compare_stills, session.question_changed, session.library_changed, session.stills_changed)
         self.pages.changed.connect(lambda _name: self._compare_stills())
         self.form.edited.connect(self._on_title_field)
@@ -177,6 +190,27 @@ class SceneStage(Stage):
         self.alike.setText("Being looked at …")
         self._looker.ask(work)
 
+    def _show_sizes(self) -> None:
+        """What the panels show well, with the rate that each size would give at the stated setup."""
+        rig, question = self.session.rig, self.session.question
+        found = self.session.evaluation
+        rows = sizes_of(rig, found if found is not None and found.question == question else None) if rig else []
+        self.sizes.setRowCount(len(rows))
+        for at, row in enumerate(rows):
+            size = row.size
+            texts = (
+                f"{size.width} x {size.height}",
+                row.display or "its own panel",
+                f"{100 * row.share:.0f} %",
+                sentence(render(how_shown(row))).rstrip("."),
+                span(row.rate) if row.rate is not None else "–",
+            )
+            for column, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                if column in (2, 4):
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.sizes.setItem(at, column, item)
+
     def scene(self) -> Scene | None:
         """The scene of the question."""
         title, question = self.session.title, self.session.question
@@ -206,6 +240,7 @@ class SceneStage(Stage):
         if title is None:
             self.message.setText("This notebook knows no title yet. Make a new one.")
             return
+        self._show_sizes()
         self.form.show_body(title)
         self.versions.show_rows([asdict(v) for v in title.versions])
         self.set_ups.show_rows([asdict(one) for one in title.set_ups])

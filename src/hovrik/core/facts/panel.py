@@ -1,4 +1,5 @@
-"""What a panel shows evenly: caps that divide its refresh rates, or lie in its variable range."""
+"""What a panel shows evenly: caps that divide its refresh rates, or lie in its variable range; sizes of a render that
+fill whole pixels of it."""
 
 from __future__ import annotations
 
@@ -45,3 +46,48 @@ def even_caps(
 def even_caps_of(rig: Rig) -> tuple[EvenCap, ...]:
     """Those of a rig's own panel; none where nothing is known of it."""
     return even_caps(rig.refresh_hz, rig.variable_range_hz)
+
+
+WHOLE, UNEVEN, BORDERS = "whole", "uneven", "borders"
+SCALES = (0.9, 0.8, 0.75, 2 / 3, 0.6)  # between whole divisors; of the sides
+ASPECTS = ((16, 10), (16, 9), (3, 2), (4, 3))
+LEAST_ROWS, EVERY = 360, 8  # of a render; sides are whole multiples of it
+NEAR_ASPECT = 0.01
+
+
+@dataclass(frozen=True)
+class RenderSize:
+    """One size. width, height : rendered; how : each of its pixels covers a whole number of the panel's, it is
+    stretched unevenly, or it is whole with dark borders; times : panel pixels a side for each of its own; border_px :
+    rows (or columns) that stay dark on each side."""
+
+    width: int
+    height: int
+    how: str
+    times: int = 1
+    border_px: int = 0
+
+    @property
+    def pixels(self) -> int:
+        """Pixels that are rendered."""
+        return self.width * self.height
+
+
+def render_sizes(resolution: tuple[int, int]) -> tuple[RenderSize, ...]:
+    """Sizes that a panel of (width, height) shows, most pixels first: whole divisors of it; stretched ones between
+    them; sizes of other aspects, pixel for pixel, with borders."""
+    width, height = resolution
+    found: dict[tuple[int, int], RenderSize] = {}
+    for times in range(1, max(height // LEAST_ROWS, 1) + 1):
+        if width % times == 0 and height % times == 0:
+            found[width // times, height // times] = RenderSize(width // times, height // times, WHOLE, times)
+    for across, down in ASPECTS:
+        is_taller = width * down <= height * across
+        own = (width, width * down // across) if is_taller else (height * across // down, height)
+        if abs(width * down / (height * across) - 1.0) > NEAR_ASPECT and own not in found and own[1] >= LEAST_ROWS:
+            found[own] = RenderSize(*own, BORDERS, 1, max(width - own[0], height - own[1]) // 2)
+    for scale in SCALES:
+        own = round(width * scale / EVERY) * EVERY, round(height * scale / EVERY) * EVERY
+        if own not in found and own[1] >= LEAST_ROWS:
+            found[own] = RenderSize(*own, UNEVEN)
+    return tuple(sorted(found.values(), key=lambda one: -one.pixels))

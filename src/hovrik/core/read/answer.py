@@ -330,6 +330,8 @@ def _down_words(response: Response, down: Group, group: Group, question: Questio
         return _up_words(response, down, group, question, context)
     if down.holds is None:
         return say("less-unjudged", step=name)
+    if down.holds >= question.terms.sure:  # it holds as well, and something else was wanted more
+        return _up_words(response, down, group, question, context)
     short = _short_words(down, name, floor) if down.holds < 1 - question.terms.sure else None
     return short or say("less-open", step=name, sure=down.holds)
 
