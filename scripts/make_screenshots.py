@@ -34,7 +34,7 @@ from hovrik.demo import scenario  # noqa: E402
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 DARK_TOO = (("Read", "Compare", "read-compare"),)
-STAGES = ("Rig", "Scene", "Plan", "Read", "Choose", "Keep")
+STAGES = ("Rig", "Plan", "Read", "Choose", "Keep")
 PAGES = (
     ("Rig", "OS slots", "rig-slots"), ("Plan", "Order", "plan-order"), ("Read", "Pass", "read-pass"),
     ("Choose", "Tonight", "tonight"), ("Choose", "What if", "what-if"), ("Keep", "Reports", "report"),
@@ -83,6 +83,19 @@ def of_question(window, shooter, question, page, name):
     spin(ms=500)
     shooter.shoot(window, name)
     read.notes.which.setCurrentIndex(0)
+    session.set_question(before)
+    spin(lambda: session.evaluation.question == before and not window.evaluator.is_busy, 60_000)
+
+
+def set_ups(window, shooter):
+    """A title of which stills are kept: how alike its set-ups look, what its panels show."""
+    session = window.session
+    before = session.question
+    session.set_question(scenario.set_ups_question())
+    window.show_place("Scene", "Set-ups")
+    spin(lambda: session.evaluation.question != before and not window.evaluator.is_busy, 60_000)
+    spin(lambda: "looks" in window.stage("Scene").alike.text(), 60_000)
+    shooter.shoot(window, "scene")
     session.set_question(before)
     spin(lambda: session.evaluation.question == before and not window.evaluator.is_busy, 60_000)
 
@@ -170,7 +183,7 @@ def main(wanted):
         window.show_stage(stage)
         window.stage(stage).pages.show_page(page)
         shooter.shoot(window, name)
-    window.show_place("Read", "Responses")
+    window.show_place("Bench", "By feel")
     window.resize(853, 533)
     shooter.shoot(window, "small")
     window.resize(1280, 800)
@@ -182,6 +195,7 @@ def main(wanted):
     window.runner.stop()
     spin(lambda: not window.runner.is_running)
     of_question(window, shooter, scenario.update_question(), "Responses", "read-update")
+    set_ups(window, shooter)
     belief(window, shooter)
     campaign(window, shooter)
     by_hand(window, shooter)

@@ -69,7 +69,8 @@ def test_weights_choose_among_what_holds_and_say_where_it_flips(window, qtbot):
     page.weights[HOURS].setValue(1.0)
     answered(window, qtbot, lambda answer: answer.option is not None and answer.option.level == 13.0)
     window.show_place("Choose", "Options")
-    assert "13 W, cap 40 is worth most" in texts(window.stage("Choose")) and "flips if" in texts(window.stage("Choose"))
+    qtbot.waitUntil(lambda: "13 W, cap 40 is worth most" in texts(window.stage("Choose")), timeout=60_000)
+    assert "flips if" in texts(window.stage("Choose"))
     page.aim.setCurrentIndex(page.aim.findData(Aim.HOURS.value))
     assert session.question.terms.weights is None
     session.undo_stack.undo()

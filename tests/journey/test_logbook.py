@@ -9,9 +9,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from hovrik.app import commands
+from hovrik.core.errors import InputError
 from hovrik.core.facts.place import Source
+from hovrik.service import notes
 from hovrik.service import run as sweep
-from hovrik.service.logbook import PASSES, PROFILE, VERSION, Entry, Logbook, read_logbook
+from hovrik.service.logbook import NOTE, PASSES, PROFILE, VERDICT, VERSION, Entry, Logbook, read_logbook
 from hovrik.store.notebook import Notebook
 
 
@@ -78,3 +80,39 @@ def test_from_a_line_to_its_evidence(demo_copy, qtbot):
         at_rest(page, qtbot)
         page.kind.setCurrentIndex(page.kind.findData(PROFILE))
         assert any(one.text.startswith("No longer kept") for one in page.shown)
+
+
+def test_notes_and_verdicts_are_lines_with_tags_and_are_undone(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        session = window.session
+        odd = session.evaluation.views[4].record.id
+        commands.annotate(session, odd, "overrule", {"state": "void", "reason": "the lid was shut"})
+        window.show_place("Keep", "Logbook")
+        page = window.stage("Keep").logbook
+        page.note.setFocus()
+        QTest.keyClicks(page.note, "new #Paste on the cooler, see #fan")
+        QTest.keyClick(page.note, Qt.Key.Key_Return)
+        qtbot.waitUntil(lambda: any(one.kind == NOTE for one in page.shown), timeout=60_000)
+        (said,) = [one for one in page.shown if one.kind == VERDICT]
+        assert "the lid was shut" in said.text and said.pass_id == odd and said.asked(session.question) is not None
+        click(page.add)  # of no words
+        assert "wants words" in page.says.text() and len(session.notes) == 1
+        assert [page.tag.itemData(at) for at in range(page.tag.count())] == ["", "fan", "paste"]
+        page.tag.setCurrentIndex(2)
+        assert [one.text for one in page.shown] == ["new #Paste on the cooler, see #fan"]
+        page.table.selectRow(0)
+        click(page.remove)
+        assert session.notes == ()
+        session.undo_stack.undo()
+        assert [one.text for one in session.notes] == ["new #Paste on the cooler, see #fan"]
+        qtbot.waitUntil(lambda: any(one.kind == NOTE for one in page.shown), timeout=60_000)
+
+
+@pytest.mark.parametrize("kept", [None, 5, ["x", {"at_ns": "1", "text": "a"}, {"at_ns": 2, "text": 3}], {"a": 1}])
+def test_what_is_no_note_is_left_out(tmp_path, kept):
+    with Notebook(tmp_path / "n.hovrik") as notebook:
+        notebook.set_state("notes", kept)
+        assert notes.kept(notebook) == ()
+        with pytest.raises(InputError):
+            notes.with_note((), "x" * 3000, 1)
+        assert notes.tags_of("#a b#c #D-e ##f #a") == ("a", "d-e")

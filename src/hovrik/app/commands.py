@@ -30,6 +30,7 @@ from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
 from ..service import incidents, library, profiles, thresholds
 from ..service import run as sweep
+from ..service.notes import Note
 from ..store import stills
 from .session import Session
 
@@ -192,6 +193,11 @@ def set_evening(session: Session, evening: Evening, what: str = "") -> None:
     session.undo_stack.push(
         SetValue(session, "change the evening", lambda: session.evening, session.set_evening, evening, name)
     )
+
+
+def set_notes(session: Session, notes: tuple[Note, ...], words: str) -> None:
+    """Note something in the logbook, or take a note out. words : what it is called where it can be undone."""
+    session.undo_stack.push(SetValue(session, words, lambda: session.notes, session.set_notes, notes))
 
 
 def set_campaign(session: Session, campaign: Campaign) -> None:

@@ -41,6 +41,9 @@ from ..core.words import plural
 from ..service import campaigns, library, planning, tonight
 from ..service import run as sweep
 from ..service.gather import Evaluation, own_factor
+from ..service.notes import Note
+from ..service.notes import keep as keep_notes
+from ..service.notes import kept as kept_notes
 from ..service.remembered import remembered
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
@@ -80,6 +83,7 @@ class Session(QObject):
     incidents_changed = pyqtSignal()
     aside_changed = pyqtSignal()
     evening_changed = pyqtSignal()
+    notes_changed = pyqtSignal()
     campaign_changed = pyqtSignal()
     failed = pyqtSignal(str)
 
@@ -260,6 +264,16 @@ class Session(QObject):
         """Replace it. Raises StoreError."""
         tonight.keep(self.notebook, evening)
         self.evening_changed.emit()
+
+    @property
+    def notes(self) -> tuple[Note, ...]:
+        """What a person noted in the logbook."""
+        return kept_notes(self.notebook)
+
+    def set_notes(self, notes: tuple[Note, ...]) -> None:
+        """Replace them. Raises InputError, StoreError."""
+        keep_notes(self.notebook, notes)
+        self.notes_changed.emit()
 
     @property
     def campaign(self) -> Campaign:

@@ -19,7 +19,9 @@ from ..core.facts.knob import Level
 from ..core.facts.rig import Rig
 from ..core.facts.setup import static
 from ..core.kinds.best import KIND as BEST
+from ..core.kinds.feels import KIND as FEELS
 from ..core.plan.design import Design
+from ..core.plan.feel import FeelDesign
 from ..core.plan.grid import LadderDesign
 from ..core.plan.rounds import Cell, RoundsDesign
 from ..core.questions.question import BEST_SET_UP, Question, lowest_watts
@@ -31,6 +33,7 @@ from ..service.points import Places
 from ..store.notebook import Notebook, PassQuery
 from ..store.stills import keep_stills, stills
 from .drawn import cellar, png
+from .player import played
 
 RIGS = Path(__file__).with_name("rigs")
 SCENARIO = RIGS / "ombrel-8.toml"
@@ -91,6 +94,7 @@ def build(
         finally:
             machine.close()
         if searched:
+            done += _felt(notebook, path, seed, announce, control)
             done += _before_and_after(notebook, path, seed, announce, control)
             if not stills(notebook):
                 _keep_stills(notebook)
@@ -143,6 +147,27 @@ def _set_ups(seed: int) -> Design:
     return RoundsDesign(cells, LadderDesign(15.0, 15.0, 1.0, repeats=2, heat_s=0.0, seed=seed))
 
 
+def feel_question() -> Question:
+    """From when on it feels bad, in the first title."""
+    return replace(question(), kind=FEELS.id, parts={})
+
+
+def _felt(
+    notebook: Notebook, path: Path, seed: int, announce: Callable[[RunEvent], None], control: Control
+) -> int:  # fmt: skip
+    """A blind test of two dozen looks, by a player who wants some 37 frames."""
+    asked, at = feel_question(), addresses(path, seed)
+    rig, places = sweep.rig_of(notebook, asked.rig), Places(notebook)
+    own = design_of(asked, rig, places.knobs(asked), design(seed))
+    assert isinstance(own, FeelDesign)  # what that kind is designed as
+    with closing(open_machine(at[asked.rig])) as machine:
+        if control.stopped.is_set():
+            return 0
+        hear = played(machine, control, announce, seed)
+        return _run(notebook, "feel", asked, replace(own, most=MOST_LOOKS), machine, at, hear, control)
+
+
+MOST_LOOKS = 28
 LOOKS = {1.0: (4, True), 0.8: (3, True), 0.6: (2, False)}  # render scale to stones and shadows that are drawn there
 
 

@@ -14,8 +14,12 @@ from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.tables.versions import Entity
 from .applying import log as applied_log
+from .notes import kept as kept_notes
+from .notes import tags_of
 
-PASSES, PROFILE, APPLIED, VERSION, INCIDENT = KINDS = ("passes", "profile", "applied", "version", "incident")
+PASSES, PROFILE, APPLIED, VERSION, INCIDENT, VERDICT, NOTE = KINDS = (
+    "passes", "profile", "applied", "version", "incident", "verdict", "note",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -49,15 +53,22 @@ class Logbook:
         texts = ((at, _sayable(one.text)) for at, one in enumerate(self.entries))
         self._index.executemany("INSERT INTO line (rowid, text) VALUES (?, ?)", texts)
 
-    def matching(self, said: str, kind: str = "") -> tuple[Entry, ...]:
-        """Entries of a kind ("" : all) that have every word said, or one that begins with it."""
+    @property
+    def tags(self) -> tuple[str, ...]:
+        """Tags of its notes, by name."""
+        return tuple(sorted({tag for one in self.entries if one.kind == NOTE for tag in tags_of(one.text)}))
+
+    def matching(self, said: str, kind: str = "", tag: str = "") -> tuple[Entry, ...]:
+        """Entries of a kind ("" : all) that have every word said, or one that begins with it; of a tag only notes that
+        bear it."""
         asked = [word for word in _sayable(said).replace("\0", " ").split() if any(sign.isalnum() for sign in word)]
         found: Sequence[Entry] = self.entries
         if asked:
             every = " ".join('"{}"*'.format(word.replace('"', '""')) for word in asked)
             rows = self._index.execute("SELECT rowid FROM line WHERE line MATCH ? ORDER BY rowid", (every,))
             found = [self.entries[at] for (at,) in rows]
-        return tuple(one for one in found if not kind or one.kind == kind)
+        found = [one for one in found if not kind or one.kind == kind]
+        return tuple(one for one in found if not tag or (one.kind == NOTE and tag in tags_of(one.text)))
 
 
 def _sayable(text: str) -> str:
@@ -69,7 +80,7 @@ def read_logbook(notebook: Notebook, wanted: Callable[[], bool] = lambda: True) 
     entities = notebook.entities()
     names = {(one.kind, one.key): str(one.body.get("name", one.key)) for one in entities}
     found = [*_passes(notebook, names)]
-    for read in (_profiles, _applied, _incidents):
+    for read in (_profiles, _applied, _incidents, _verdicts, _notes):
         if wanted():
             found += read(notebook, names)
     found += _versions(entities, names)
@@ -133,6 +144,27 @@ def _incidents(notebook: Notebook, names: Names) -> list[Entry]:
         text = f"{one.kind.value} at {describe(one.setup)}{during}, {_where(names, rig, slot, title, scene)}{note}"
         found.append(Entry(one.at_ns, INCIDENT, text, (rig, slot, title, scene, None)))
     return found
+
+
+def _verdicts(notebook: Notebook, names: Names) -> list[Entry]:
+    """Passes that a person took out, or judged otherwise than their checks."""
+    found = []
+    setups, places = notebook.setups(), notebook.pass_places()
+    for pass_id, notes in notebook.annotations().items():
+        at = describe(setups.get(pass_id, Setup()))
+        for one in notes:
+            if one.kind == "overrule":
+                text = f"A pass at {at} was said to be {one.body['state']}: {one.body['reason']}"
+            elif one.kind == "deletion":
+                text = f"A pass at {at} was taken out"
+            else:
+                continue
+            found.append(Entry(one.noted_at, VERDICT, text, places.get(pass_id), pass_id))
+    return found
+
+
+def _notes(notebook: Notebook, _: Names) -> list[Entry]:
+    return [Entry(one.at_ns, NOTE, one.text) for one in kept_notes(notebook)]
 
 
 def _versions(entities: Sequence[Entity], names: Names) -> list[Entry]:

@@ -66,6 +66,7 @@ class KeepStage(Stage):
             session.evaluation_changed,
         )  # fmt: skip
         self.follow(self._on_evaluation_changed, session.evaluation_changed)
+        self.follow(self.logbook.read, session.notes_changed, session.passes_changed)
         self.follow(self.reports.refresh, session.evaluation_changed, session.profiles_changed)
         self._on_evaluation_changed()
         self.refresh()

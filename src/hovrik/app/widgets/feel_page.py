@@ -53,7 +53,7 @@ class FeelPage(QWidget):
         self.press.setFixedHeight(2 * TARGET_PX)  # found without looking
         self.press.pressed.connect(self._on_press)  # not when it is let go
         self._key = QShortcut(QKeySequence("Space"), self)
-        self._key.setContext(Qt.ShortcutContext.WindowShortcut)
+        self._key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)  # elsewhere Space is Stop's, or a letter
         self._key.setAutoRepeat(False)
         self._key.setEnabled(False)
         self._key.activated.connect(self._on_press)

@@ -122,6 +122,12 @@ class Passes(Series, Notes):
         )
         return [row[:-1] for row in rows]
 
+    def pass_places(self) -> dict[str, tuple[str, str, str, str, str | None]]:
+        """Keys of rig, slot, title and scene, and the source, of every pass by id."""
+        rows = self.read_rows("SELECT id, rig_key, slot_key, title_key, scene_key, source FROM pass")
+        return {str(name): (str(rig), str(slot), str(title), str(scene), source)
+                for name, rig, slot, title, scene, source in rows}  # fmt: skip
+
     def log_parts(self) -> set[str]:
         """What names the parts of logs that were imported, but for passes that were taken out."""
         gone = self.taken_out()
