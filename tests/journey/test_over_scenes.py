@@ -49,7 +49,7 @@ def test_hours_are_those_of_the_mixed_draw(measured):
     by_plain = 46.0 * 0.95 / mixed  # common practice: design energy by the draw
     assert 0.8 * by_plain < found.hours.value < by_plain
     said = " ".join(map(render, told(found, asked)))
-    assert "over your mix of scenes it lasts" in said and "Tide market, the heaviest, it holds 40 with" in said
+    assert "over your mix of scenes a charge lasts" in said and "Tide market, the heaviest, it holds 40 with" in said
     holds = next(row.group.holds for row in found.rows if row.scene.key == "market")
     assert holds is not None and holds < next(row.group.holds for row in found.rows if row.scene.key == "causeway")
 

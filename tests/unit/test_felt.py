@@ -11,8 +11,12 @@ from hovrik.bench.setting import settable
 from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import load_model
 from hovrik.core.errors import PlanError
+from hovrik.core.facts.factor import of_knob, static_limit
 from hovrik.core.facts.knob import CAP, LIMITS
+from hovrik.core.facts.known_knobs import known
 from hovrik.core.facts.setup import Setup
+from hovrik.core.kinds import feels
+from hovrik.core.kinds.kind import Seen
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.passes.purpose import FEEL, FEEL_LATE
@@ -21,6 +25,7 @@ from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
 from hovrik.core.plan.feel import ENOUGH, FeelDesign
 from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
 from hovrik.core.read.looks import EARLY, PRESSED, felt_of, looks_of, said_of
 from hovrik.core.stats.felt import Belief
@@ -78,6 +83,20 @@ def test_what_a_look_tells():
     found = looks_of([late, look(30)], limit, Setup({CAP: 40}))
     assert [math.exp(-one.x) for one in found] == [pytest.approx(0.03)] and found[0].is_late
     assert not looks_of([late], limit, Setup({CAP: 60})) and not looks_of([late], CAP, free)
+
+
+@pytest.mark.parametrize(("over", "words"), [("limit_w", "of late frames on, at a cap of 40"), (CAP, "under 3")])
+def test_each_test_is_answered_by_its_own_looks(over, words):
+    """Whichever was made last."""
+    share = lambda n: np.array([25.0] * (400 - n) + [50.0] * n)  # noqa: E731
+    late = [look(40, purpose=FEEL_LATE, intervals=share(n), pressed=1.0 if n > 9 else None, **{LIMITS[0]: 30.0 - n})
+            for n in (1, 2, 4, 8, 12, 20) * 5]  # fmt: skip
+    caps = [look(rate, pressed=1.0 if rate < 37 else None) for rate in (24, 30, 36, 40, 45, 60) * 5]
+    asked = with_part(of_kind(scenario.question(), "feels"), over=over)
+    factor = static_limit() if over != CAP else of_knob(known(CAP))
+    for counted in ([*late, *caps], [*caps, *late]):
+        found = feels.answer(Seen([], counted, asked, Context(), factor))
+        assert words in found.sentence and "key was pressed in 1" in found.reasons[0]
 
 
 @pytest.mark.parametrize(

@@ -139,7 +139,7 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "picture.pair": "The right one looks {like:span_unit} like the left one, by structural similarity.",
     # -- all scenes of a title
     "scenes.hours":
-        "over your mix of scenes it lasts {hours:hours_span} from full ({share} of your time was measured)",
+        "over your mix of scenes a charge lasts {hours:hours_span} ({share} of your time was measured)",
     "scenes.heaviest": "in {scene}, the heaviest, it holds {target:n} with {sure:chance}",
     "scenes.heaviest-untold":
         "in {scene}, the heaviest, it was not measured: whether it holds {target:n} there is open",

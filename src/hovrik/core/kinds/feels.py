@@ -12,6 +12,7 @@ from ..facts.knob import CAP, LIMITS, Level, Where, is_number
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup
 from ..message import Message, say
+from ..passes.purpose import FEEL_LATE
 from ..plan.design import Design
 from ..plan.feel import LOOK_S, MOST_LOOKS, SETTLE_S, FeelDesign
 from ..read.answer import Answer, build
@@ -63,7 +64,8 @@ def _thinned(levels: list[float]) -> tuple[Level, ...]:
 def answer(seen: Seen) -> Answer:
     """The rate, or the share of late frames, from which every second look feels bad."""
     knob = (seen.factor.knobs or (seen.factor.id,))[0]
-    base = seen.counted[-1].asked if seen.counted else Setup()
+    newest = next((one.asked for one in reversed(seen.counted) if one.purpose == FEEL_LATE), Setup())
+    base = newest if knob in LIMITS else Setup()
     looks = looks_of(seen.counted, knob, base)
     found = felt_of(looks)
     if found is None:
@@ -74,13 +76,8 @@ def answer(seen: Seen) -> Answer:
     because = (say("feels.counts", looks=found.looks, bad=found.bad), _of_good(looks))
     if found.looks < FEW:
         return Answer(say("feels.few", looks=found.looks), None, None, because=because, lacks=lacks)
-    return Answer(
-        said_of(found, cap=float(cap or 0) if late else None),
-        None,
-        None,
-        because=because,
-        lacks=lacks,
-    )
+    says = said_of(found, cap=float(cap or 0) if late else None)
+    return Answer(says, None, None, because=because, lacks=lacks)
 
 
 def _of_good(looks: list[Look]) -> Message:
