@@ -112,7 +112,7 @@ def open_window(file: Path | None) -> None:
 def press(notebook: Path | None) -> None:
     """Say that it feels bad now, to the blind test in the window of NOTEBOOK (your own where none is named)."""
     from .app.knock import PRESS, knock
-    from .store.notebook import default_path
+    from .store.places import default_path
 
     if not knock(notebook or default_path(), PRESS):
         raise HovrikError(f"No window has {notebook or default_path()} open. Start the blind test there first.")
