@@ -1,11 +1,11 @@
 """Simulated players of the blind test: whether its interval holds their floor.
 
-Usage: python -m feel [--players 500] [--first 0] [--plain]   (from benchmarks/; about 0.3 s a player)
+Usage: python -m feel [--players 500] [--first 0] [--plain] [--late]   (from benchmarks/; about 0.5 s a player)
 
 A player feels a look as bad by a curve of their own about a floor of their own, which wanders in the course of a
 test. Who feels it presses after a lag, now and then so late that the next look has begun, forgets to now and then, and
 presses by mistake now and then. None of that is in the program's model as such. --plain leaves out
-lag, mistakes and wander.
+lag, mistakes and wander; --late has them feel late frames under a cap of 40, over nine limits.
 """
 
 from __future__ import annotations
@@ -16,26 +16,28 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hovrik.core.facts.knob import CAP
+from hovrik.core.facts.knob import CAP, LIMITS
 from hovrik.core.facts.setup import Setup
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
-from hovrik.core.passes.purpose import FEEL
+from hovrik.core.passes.tail import Tail
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.feel import LOOK_S, SETTLE_S, FeelDesign
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.read.group import Counted
 from hovrik.core.read.looks import EARLY, PRESSED, felt_of, looks_of
 
+LIMITS_W = tuple(np.arange(7.0, 16.0).tolist())
+FRAMES = 480  # of a look at 40 a second
 CAPS = (24.0, 30.0, 36.0, 40.0, 45.0, 60.0, 72.0, 90.0)
 
 
 @dataclass
 class Player:
-    """floor_fps : at which every second look feels bad; width : of the curve, log; wander : sd of its slow walk, log;
-    forgets : share; by_mistake : presses a minute."""
+    """floor : rate at which every second look feels bad (of late frames how many there are to a late one); width : of
+    the curve, log; wander : sd of its slow walk, log; forgets : share; by_mistake : presses a minute."""
 
-    floor_fps: float
+    floor: float
     width: float
     wander: float = 0.04
     forgets: float = 0.05
@@ -50,7 +52,7 @@ class Player:
         for rate in rates:
             walk = 0.95 * state.get("walk", 0.0) + self.wander * math.sqrt(1 - 0.95**2) * rng.standard_normal()
             state["walk"] = walk
-            z = (math.log(self.floor_fps) + walk - math.log(rate)) / self.width
+            z = (math.log(self.floor) + walk - math.log(rate)) / self.width
             presses = [state["late"]] if state.get("late") is not None else []
             state["late"] = None
             if rng.random() < 1 / (1 + math.exp(-z)) and rng.random() >= self.forgets:
@@ -66,33 +68,50 @@ class Player:
         return found
 
 
-def drawn(number: int, *, plain: bool = False) -> Player:
+def drawn(number: int, *, plain: bool = False, late: bool = False) -> Player:
     """A player."""
     rng = np.random.default_rng((number, 5))
+    if late:
+        bears = math.exp(rng.uniform(math.log(0.006), math.log(0.15)))
+        return Player(1 / bears, rng.lognormal(math.log(0.4), 0.5), rng.uniform(0, 0.2), rng.uniform(0, 0.12),
+                      rng.uniform(0, 0.8))  # fmt: skip
     floor, width = math.exp(rng.uniform(math.log(28), math.log(75))), rng.lognormal(math.log(0.08), 0.5)
     if plain:
         return Player(floor, width, 0.0, 0.0, 0.0, has_lag=False)
     return Player(floor, width, rng.uniform(0, 0.06), rng.uniform(0, 0.12), rng.uniform(0, 0.8))
 
 
-def tested(player: Player, number: int) -> tuple[float, float | None, float | None, int]:
-    """(floor, low, high, looks) in fps, as the test finds it."""
+def shown(setup: Setup, rng: np.random.Generator, *, late: bool) -> tuple[float, PassFigures]:
+    """(rate, or frames to a late one; figures) of a look at a setup."""
+    if not late:
+        rate = float(setup[CAP]) * (1 - 0.01 * rng.random())
+        return rate, PassFigures(None, None, {"mean_fps": rate})
+    share = min(0.6 * math.exp(-(float(setup[LIMITS[0]]) - 7.0) / 1.4), 0.6)
+    count = int(rng.binomial(FRAMES, share))
+    ascending = np.array([25.0] * (FRAMES - count) + [50.0] * count)
+    return FRAMES / max(count, 0.5), PassFigures(None, Tail.of(ascending), {"mean_fps": 40.0})
+
+
+def tested(player: Player, number: int, *, late: bool = False) -> tuple[float, float | None, float | None, int]:
+    """(floor, low, high, looks), as the test finds it, in the unit of the player's floor."""
     rng = np.random.default_rng((number, 6))
-    base = Setup({"boost": "off"})
-    design = FeelDesign((CAP,), CAPS, base, LadderDesign(1, 1, 1, pass_s=LOOK_S, settle_s=SETTLE_S, seed=number))
+    base, like = (
+        Setup({CAP: 40.0} if late else {}),
+        LadderDesign(1, 1, 1, pass_s=LOOK_S, settle_s=SETTLE_S, seed=number),
+    )
+    design = FeelDesign(LIMITS, LIMITS_W, base, like) if late else FeelDesign((CAP,), CAPS, base, like)
     passes: list[Counted] = []
     state: dict[str, float] = {}
     for batch in range(200):
         asked = design.ask(Told(batch, passes))
         if not asked.wanted:
             break
-        caps = [float(one.setup[CAP]) for one in asked.wanted]
-        rates = [cap * (1 - 0.01 * rng.random()) for cap in caps]
-        for one, rate, (pressed, early) in zip(asked.wanted, rates, player.looks(rng, rates, state)):
+        seen = [shown(one.setup, rng, late=late) for one in asked.wanted]
+        keys = player.looks(rng, [value for value, _ in seen], state)
+        for one, (_, figures), (pressed, early) in zip(asked.wanted, seen, keys):
             known = {EARLY: early, **({PRESSED: pressed} if pressed is not None else {})}
-            figures = PassFigures(None, None, {"mean_fps": rate})
-            passes.append(Counted(str(len(passes)), Point(conditions=known), one.setup, figures, purpose=FEEL))
-    found = felt_of(looks_of(passes, CAP, base))
+            passes.append(Counted(str(len(passes)), Point(conditions=known), one.setup, figures, purpose=one.purpose))
+    found = felt_of(looks_of(passes, design.knobs[0], base))
     ends = [None if end is None else math.exp(end) for end in (found.low, found.high)]
     return math.exp(found.at), ends[0], ends[1], found.looks
 
@@ -108,13 +127,14 @@ def main() -> None:
     parser.add_argument("--players", type=int, default=500)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--plain", action="store_true")
+    parser.add_argument("--late", action="store_true")
     options = parser.parse_args()
     held, off, looks, closed, width = 0, [], [], 0, []
     for number in range(options.first, options.first + options.players):
-        player = drawn(number, plain=options.plain)
-        at, low, high, count = tested(player, number)
-        held += covers(low, high, player.floor_fps)
-        off.append(abs(math.log(at / player.floor_fps)))
+        player = drawn(number, plain=options.plain, late=options.late)
+        at, low, high, count = tested(player, number, late=options.late)
+        held += covers(low, high, player.floor)
+        off.append(abs(math.log(at / player.floor)))
         looks.append(count)
         if low is not None and high is not None:
             closed += 1

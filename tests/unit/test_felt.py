@@ -59,9 +59,9 @@ def test_place_is_that_of_a_logistic_regression():
 def test_simulated_players_are_covered():
     """The small fast case of benchmarks/feel.py: lags, mistakes, forgotten keys and a floor that wanders."""
     rows = [(feel.drawn(number), feel.tested(feel.drawn(number), number)) for number in range(6)]
-    assert sum(feel.covers(low, high, player.floor_fps) for player, (_, low, high, _) in rows) >= 5
+    assert sum(feel.covers(low, high, player.floor) for player, (_, low, high, _) in rows) >= 5
     assert all(20 <= looks <= 60 for *_, (*_, looks) in rows)
-    assert float(np.median([abs(math.log(at / player.floor_fps)) for player, (at, *_) in rows])) < 0.08
+    assert float(np.median([abs(math.log(at / player.floor)) for player, (at, *_) in rows])) < 0.08
 
 
 def look(cap, *, pressed=None, early=0, rate=None, purpose=FEEL, intervals=None, **more):
