@@ -9,6 +9,7 @@ from helpers.window import at_rest, click, opened
 
 from hovrik.core.errors import StoreError
 from hovrik.demo import scenario
+from hovrik.service import notes
 from hovrik.service.gather import evaluate
 from hovrik.store.merge import Other, merge, met
 from hovrik.store.notebook import Notebook, PassQuery
@@ -96,13 +97,17 @@ def test_older_formats_come_in_and_what_is_no_notebook_does_not(own, tmp_path):
         assert rows(mine) == before and old.read_bytes() == kept
 
 
-def test_asked_in_the_window_and_told_in_the_banner(own, demo_notebook, qtbot):
+def test_asked_in_the_window_and_told_in_the_banner(own, demo_copy, qtbot):
+    mine, theirs = notes.Note(5, "mine"), notes.Note(2, "theirs #fan")
+    for path, kept in ((own, [mine]), (demo_copy, [theirs, mine])):
+        with Notebook(path) as notebook:
+            notes.keep(notebook, kept)
     with opened(own, qtbot, evaluated=False) as window:
         window.desktop.merge_with(own)
         dialog = window.desktop.merge_dialog
         assert "itself" in dialog.message.text() and not dialog.accept_.isEnabled()
         dialog.reject()
-        window.desktop.merge_with(demo_notebook)
+        window.desktop.merge_with(demo_copy)
         dialog = window.desktop.merge_dialog
         qtbot.waitUntil(lambda: dialog.accept_.isEnabled(), timeout=20_000)
         for key, choice in dialog.choices.items():
@@ -112,3 +117,4 @@ def test_asked_in_the_window_and_told_in_the_banner(own, demo_notebook, qtbot):
         assert "37 passes" in window.banner.text.text()
         at_rest(window, qtbot)
         qtbot.waitUntil(lambda: len(window.session.evaluation.views) == 37, timeout=20_000)
+        assert window.session.notes == (theirs, mine)

@@ -45,6 +45,15 @@ def keep(notebook: Notebook, notes: Sequence[Note]) -> None:
     notebook.set_state(STATE, made)
 
 
+def take_in(own: Notebook, other: Notebook) -> int:
+    """Take another notebook's notes in, each once; how many came. Raises InputError, StoreError."""
+    here = kept(own)
+    came = [one for one in kept(other) if one not in here]
+    if came:
+        keep(own, sorted((*here, *came), key=lambda one: one.at_ns))
+    return len(came)
+
+
 def with_note(notes: Sequence[Note], text: str, at_ns: int) -> tuple[Note, ...]:
     """Notes with one more. Raises InputError where it has no words or too many."""
     said = " ".join(text.split())

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
+from ...service.notes import take_in
 from ...store.merge import Merged, Met, Other, merge, met
 from ..session import Session
 from ..widgets.fields import Choice, Notice, button, emptied, label
@@ -93,7 +94,9 @@ class MergeDialog(QDialog):
 
         def take(wanted: Callable[[], bool]) -> Merged:
             with own.sibling() as here, Other(path) as other:
-                return merge(here, other.notebook, joined, lambda done, total: wanted())
+                found = merge(here, other.notebook, joined, lambda done, total: wanted())
+                take_in(here, other.notebook)
+                return found
 
         self._worker.ask(take)
 
