@@ -90,6 +90,7 @@ def test_a_key_from_within_the_title(empty_demo, qtbot):
         command = [sys.executable, "-m", "hovrik", "press", str(empty_demo)]
         assert knock(empty_demo, PRESS) and subprocess.run(command, timeout=60).returncode == 0
         qtbot.waitUntil(lambda: len(heard) == 2, timeout=60_000)
+        assert window.bench.feel._presses == 2
         assert not window.isVisible()  # a key does not bring the window before the title
     assert not knock(empty_demo.with_name("none.hovrik"), PRESS)
 

@@ -611,7 +611,7 @@ class MainWindow(QMainWindow):
         """Ask before closing while a sweep runs, and come to the front when the notebook is opened once more."""
         self._doorbell = doorbell
         doorbell.rung.connect(self.come_back)
-        doorbell.pressed.connect(self.runner.press)
+        doorbell.pressed.connect(lambda: self.bench.feel.press_key())
 
     def come_back(self) -> None:
         """Be in sight, and stay so when the sweep is over."""

@@ -51,12 +51,12 @@ class FeelPage(QWidget):
         self.card.body.addLayout(row)
         self.press = button("It feels bad (Space)", "main")
         self.press.setFixedHeight(2 * TARGET_PX)  # found without looking
-        self.press.pressed.connect(self._on_press)  # not when it is let go
+        self.press.pressed.connect(self.press_key)  # not when it is let go
         self._key = QShortcut(QKeySequence("Space"), self)
         self._key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)  # elsewhere Space is Stop's, or a letter
         self._key.setAutoRepeat(False)
         self._key.setEnabled(False)
-        self._key.activated.connect(self._on_press)
+        self._key.activated.connect(self.press_key)
         self.card.body.addWidget(self.press)
         self.state = label("", wrap=True)
         self.state.setAccessibleName("State of the blind test")
@@ -127,7 +127,8 @@ class FeelPage(QWidget):
         if question is not None:
             set_question(self.session, with_part(of_kind(question, FEELS.id), over=self.what.key()))
 
-    def _on_press(self) -> None:
+    def press_key(self) -> None:
+        """It feels bad now."""
         self._presses += 1
         self.pressed.emit()
 
