@@ -2,7 +2,9 @@
 loudest fan, by ear.
 """
 
+import gc
 import math
+import socket
 import subprocess
 import sys
 
@@ -10,10 +12,12 @@ import pytest
 from helpers.window import at_rest, click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from hovrik.app.knock import PRESS, knock
 from hovrik.app.run_worker import RunWorker
 from hovrik.app.single import Doorbell
+from hovrik.app.start import make_application
 from hovrik.bench.job import Phase, Progress, RunEnded
 from hovrik.core.facts.knob import CAP
 from hovrik.core.passes.purpose import FEEL
@@ -93,6 +97,22 @@ def test_a_key_from_within_the_title(empty_demo, qtbot):
         assert window.bench.feel._presses == 2
         assert not window.isVisible()  # a key does not bring the window before the title
     assert not knock(empty_demo.with_name("none.hovrik"), PRESS)
+
+
+def test_a_slow_caller_is_heard_whatever_is_collected_meanwhile(tmp_path, qtbot):
+    make_application()
+    heard = []
+    bell = Doorbell(tmp_path / "n.hovrik", QApplication.instance())
+    bell.pressed.connect(lambda: heard.append("key"))
+    bell.rung.connect(lambda: heard.append("show"))
+    for said, wanted in ((PRESS, ["key"]), (b"", ["key", "show"])):
+        with socket.socket(socket.AF_UNIX) as caller:
+            caller.connect(bell._server.fullServerName())
+            qtbot.wait(50)
+            gc.collect()
+            caller.sendall(said)
+        qtbot.waitUntil(lambda want=wanted: heard == want, timeout=10_000)
+    bell.close()
 
 
 def test_the_loudest_fan_is_a_limit(demo_copy, qtbot):

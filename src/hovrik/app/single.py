@@ -20,6 +20,7 @@ class Doorbell(QObject):
 
     def __init__(self, path: Path, parent: QObject) -> None:
         super().__init__(parent)
+        self._callers: list[QLocalSocket] = []
         self._server = QLocalServer(self)
         self._server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
         self._server.newConnection.connect(self._on_rung)
@@ -29,16 +30,20 @@ class Doorbell(QObject):
 
     def _on_rung(self) -> None:
         while (socket := self._server.nextPendingConnection()) is not None:
-            socket.disconnected.connect(lambda one=socket: self._hear(one))
-            if socket.state() is QLocalSocket.LocalSocketState.UnconnectedState:  # it is gone already
-                self._hear(socket)
+            self._callers.append(socket)  # held here, or Python's collector takes it with its slots
+            socket.readyRead.connect(self._hear)
+            socket.disconnected.connect(self._hear)
+        self._hear()
 
-    def _hear(self, socket: QLocalSocket) -> None:
-        """What was said, once whoever knocked is gone."""
-        said = bytes(socket.read(MOST_BYTES) or b"")
-        socket.disconnected.disconnect()
-        socket.deleteLater()
-        (self.pressed if said == PRESS else self.rung).emit()
+    def _hear(self) -> None:
+        """What callers have said, and that those are gone who said nothing."""
+        for socket in list(self._callers):
+            said = bytes(socket.read(MOST_BYTES) or b"")
+            if not said and socket.state() is not QLocalSocket.LocalSocketState.UnconnectedState:
+                continue
+            self._callers.remove(socket)
+            socket.deleteLater()
+            (self.pressed if said == PRESS else self.rung).emit()
 
     def close(self) -> None:
         """Hear nothing more."""
