@@ -95,10 +95,8 @@ def shown(setup: Setup, rng: np.random.Generator, *, late: bool) -> tuple[float,
 def tested(player: Player, number: int, *, late: bool = False) -> tuple[float, float | None, float | None, int]:
     """(floor, low, high, looks), as the test finds it, in the unit of the player's floor."""
     rng = np.random.default_rng((number, 6))
-    base, like = (
-        Setup({CAP: 40.0} if late else {}),
-        LadderDesign(1, 1, 1, pass_s=LOOK_S, settle_s=SETTLE_S, seed=number),
-    )
+    base = Setup({CAP: 40.0} if late else {})
+    like = LadderDesign(1, 1, 1, pass_s=LOOK_S, settle_s=SETTLE_S, seed=number)
     design = FeelDesign(LIMITS, LIMITS_W, base, like) if late else FeelDesign((CAP,), CAPS, base, like)
     passes: list[Counted] = []
     state: dict[str, float] = {}

@@ -45,6 +45,19 @@ def demo_notebook(tmp_path_factory):
 
 
 @pytest.fixture
+def empty_demo(tmp_path):
+    """A notebook with the demo's rigs and titles by versions of its own, and no pass; in a folder of its own."""
+    from hovrik.demo import scenario
+    from hovrik.store.notebook import Notebook
+
+    (tmp_path / "own").mkdir()
+    path = tmp_path / "own" / "own.hovrik"
+    with Notebook(path) as notebook:
+        scenario.prepare(notebook, path)
+    return path
+
+
+@pytest.fixture
 def demo_copy(demo_notebook, tmp_path):
     """A copy of the demo notebook with its machine, for tests that write."""
     return build.copy_notebook(demo_notebook, tmp_path)

@@ -22,19 +22,9 @@ from hovrik.bench.job import Phase, Progress, RunEnded
 from hovrik.core.facts.knob import CAP
 from hovrik.core.passes.purpose import FEEL
 from hovrik.core.read.looks import PRESSED
-from hovrik.demo import scenario
-from hovrik.store.notebook import Notebook, PassQuery
+from hovrik.store.notebook import PassQuery
 
 FLOOR = 43.0
-
-
-@pytest.fixture
-def empty_demo(tmp_path):
-    """A notebook with the demo's rigs and titles and no pass."""
-    path = tmp_path / "own.hovrik"
-    with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
-    return path
 
 
 @pytest.fixture

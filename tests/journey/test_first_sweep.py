@@ -14,24 +14,15 @@ from hovrik.store.files.write import profile as profile_file
 from hovrik.store.notebook import Notebook
 
 
-@pytest.fixture
-def fresh(tmp_path):
-    """A notebook that knows the demo's rig and titles but has no passes."""
-    path = tmp_path / "fresh.hovrik"
-    with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
-    return path
-
-
 def knobs(path):
     """What the stand-in is set to."""
     with Notebook(path, read_only=True) as notebook:
         return open_machine(library.address_of(notebook, "ombrel-8")).read_back().readings
 
 
-def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
-    before = knobs(fresh)
-    with opened(fresh, qtbot) as window:
+def test_plan_run_read_answer_keep_reopen(empty_demo, qtbot, tmp_path):
+    before = knobs(empty_demo)
+    with opened(empty_demo, qtbot) as window:
         assert "No passes answer this yet" in window.answer_panel.sentence.text()
         click(window.stage_buttons["Plan"])
         plan = window.stage("Plan")
@@ -81,8 +72,8 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         keep.export_all_to(tmp_path / "none" / "profiles.csv")
         assert "Choose another folder" in keep.message.text()
         assert json.loads((tmp_path / "profile.json").read_text())["schema"] == "hovrik-profile"
-    assert knobs(fresh) == before
-    with opened(fresh, qtbot) as window:
+    assert knobs(empty_demo) == before
+    with opened(empty_demo, qtbot) as window:
         assert window.answer_panel.sentence.text() == sentence
         assert window.stack.currentWidget() is window.stage("Keep")  # where it was left
         qtbot.waitUntil(lambda: "Saltmarsh Couriers" in texts(window.stage("Keep")), timeout=20_000)
@@ -92,9 +83,9 @@ def test_plan_run_read_answer_keep_reopen(fresh, qtbot, tmp_path):
         assert "Imported profile.json" in window.stage("Keep").message.text()
 
 
-def test_stop_and_continue_by_keyboard(fresh, qtbot):
-    before = knobs(fresh)
-    with opened(fresh, qtbot) as window:
+def test_stop_and_continue_by_keyboard(empty_demo, qtbot):
+    before = knobs(empty_demo)
+    with opened(empty_demo, qtbot) as window:
         window.activateWindow()
         QTest.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
         assert window.stack.currentWidget() is window.bench
@@ -107,24 +98,24 @@ def test_stop_and_continue_by_keyboard(fresh, qtbot):
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         assert "Stopped. The machine is back as it was." in window.bench.state.text()
         assert not window.bench_line.stop.isEnabled() and window.bench.start.isEnabled()
-    assert knobs(fresh) == before
+    assert knobs(empty_demo) == before
 
 
-def test_closing_the_window_stops_and_puts_back(fresh, qtbot):
-    before = knobs(fresh)
-    with opened(fresh, qtbot) as window:
+def test_closing_the_window_stops_and_puts_back(empty_demo, qtbot):
+    before = knobs(empty_demo)
+    with opened(empty_demo, qtbot) as window:
         window.bench.pace.show_key("10")
         window.start_sweep()
         qtbot.waitUntil(lambda: window.runner.is_running and window.bench_line.progress.isVisible(), timeout=60_000)
-    assert knobs(fresh) == before
+    assert knobs(empty_demo) == before
 
 
-def test_an_interrupted_sweep_is_offered(fresh, qtbot):
+def test_an_interrupted_sweep_is_offered(empty_demo, qtbot):
     """As after a kill: the journal holds a snapshot and the machine stands at a sweep's limits."""
     from hovrik.core.facts.setup import static
     from hovrik.service import run as sweep
 
-    with Notebook(fresh) as notebook:
+    with Notebook(empty_demo) as notebook:
         address = library.address_of(notebook, "ombrel-8")
         machine = open_machine(address)
         plan = sweep.keep_plan(notebook, scenario.question(), scenario.design())
@@ -132,9 +123,9 @@ def test_an_interrupted_sweep_is_offered(fresh, qtbot):
         before = machine.read_back().readings
         machine.apply(static(5.0, 30.0))
         machine.close()
-    with opened(fresh, qtbot) as window:
+    with opened(empty_demo, qtbot) as window:
         assert window.banner.isVisible() and "cut short after 0 of 37" in window.banner.text.text()
         assert [b.text() for b in window.banner.buttons] == ["Put it back", "Continue the sweep", "Leave it as it is"]
         click(window.banner.buttons[0])
         assert "back as it was" in window.banner.text.text()
-    assert knobs(fresh) == before
+    assert knobs(empty_demo) == before

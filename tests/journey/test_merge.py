@@ -8,7 +8,6 @@ from helpers.build import DEMO_QUESTION, copy_notebook
 from helpers.window import at_rest, click, opened
 
 from hovrik.core.errors import StoreError
-from hovrik.demo import scenario
 from hovrik.service import notes
 from hovrik.service.gather import evaluate
 from hovrik.store.merge import Other, merge, met
@@ -16,16 +15,6 @@ from hovrik.store.notebook import Notebook, PassQuery
 
 DATA = Path(__file__).parents[1] / "data"
 RIG, TITLE = ("rig", "ombrel-8"), ("title", "saltmarsh-couriers")
-
-
-@pytest.fixture
-def own(tmp_path):
-    """A notebook that knows the demo's rigs and titles by versions of its own, and has no passes."""
-    (tmp_path / "own").mkdir()
-    path = tmp_path / "own" / "own.hovrik"
-    with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
-    return path
 
 
 def rows(notebook):
@@ -54,10 +43,10 @@ def test_a_copy_brings_what_is_new_once_and_nothing_twice(demo_notebook, demo_co
         assert not any(again.came.values()) and "Nothing new came in" in again.words
 
 
-def test_machines_are_joined_by_a_persons_word_and_else_stand_apart(own, demo_notebook):
+def test_machines_are_joined_by_a_persons_word_and_else_stand_apart(empty_demo, demo_notebook):
     with Notebook(demo_notebook, read_only=True) as theirs:
         wanted = evaluate(theirs, DEMO_QUESTION).answer.sentence
-    with Notebook(own) as mine, Other(demo_notebook) as theirs:
+    with Notebook(empty_demo) as mine, Other(demo_notebook) as theirs:
         assert not any(one.same for one in met(mine, theirs.notebook))
         found = merge(mine, theirs.notebook, {})
         assert found.came["pass"] == 37 and found.renamed["ombrel-8"] == "ombrel-8-2"
@@ -68,8 +57,8 @@ def test_machines_are_joined_by_a_persons_word_and_else_stand_apart(own, demo_no
         assert all(mine.load(record.id).trace is not None for record in mine.passes()[:4])
 
 
-def test_joined_passes_count_for_this_machine_whose_facts_stay(own, demo_notebook):
-    with Notebook(own) as mine, Other(demo_notebook) as theirs:
+def test_joined_passes_count_for_this_machine_whose_facts_stay(empty_demo, demo_notebook):
+    with Notebook(empty_demo) as mine, Other(demo_notebook) as theirs:
         body = {**mine.newest_of("rig", "ombrel-8").body, "battery_wh": 33.0}
         mine.note("rig", "ombrel-8", body)
         with pytest.raises(StoreError, match="stopped"):
@@ -82,12 +71,12 @@ def test_joined_passes_count_for_this_machine_whose_facts_stay(own, demo_noteboo
         assert len(evaluate(mine, DEMO_QUESTION).views) == 37
 
 
-def test_older_formats_come_in_and_what_is_no_notebook_does_not(own, tmp_path):
+def test_older_formats_come_in_and_what_is_no_notebook_does_not(empty_demo, tmp_path):
     old, bad = tmp_path / "old.hovrik", tmp_path / "bad.hovrik"
     old.write_bytes(gzip.decompress((DATA / "format-3.hovrik.gz").read_bytes()))
     bad.write_bytes(b"\x00" * 5000)
     kept = old.read_bytes()
-    with Notebook(own) as mine:
+    with Notebook(empty_demo) as mine:
         with Other(old) as theirs:
             assert merge(mine, theirs.notebook, {}).came["pass"] == len(theirs.notebook.passes()) > 0
         before = rows(mine)
@@ -97,13 +86,13 @@ def test_older_formats_come_in_and_what_is_no_notebook_does_not(own, tmp_path):
         assert rows(mine) == before and old.read_bytes() == kept
 
 
-def test_asked_in_the_window_and_told_in_the_banner(own, demo_copy, qtbot):
+def test_asked_in_the_window_and_told_in_the_banner(empty_demo, demo_copy, qtbot):
     mine, theirs = notes.Note(5, "mine"), notes.Note(2, "theirs #fan")
-    for path, kept in ((own, [mine]), (demo_copy, [theirs, mine])):
+    for path, kept in ((empty_demo, [mine]), (demo_copy, [theirs, mine])):
         with Notebook(path) as notebook:
             notes.keep(notebook, kept)
-    with opened(own, qtbot, evaluated=False) as window:
-        window.desktop.merge_with(own)
+    with opened(empty_demo, qtbot, evaluated=False) as window:
+        window.desktop.merge_with(empty_demo)
         dialog = window.desktop.merge_dialog
         assert "itself" in dialog.message.text() and not dialog.accept_.isEnabled()
         dialog.reject()

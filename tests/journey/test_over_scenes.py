@@ -36,7 +36,7 @@ def measured(tmp_path_factory):
 
 def test_hours_are_those_of_the_mixed_draw(measured):
     asked, title = scenario.question(), library.titles(measured)["saltmarsh-couriers"]
-    found = over_scenes(measured, asked, title, AT)
+    found = over_scenes(measured, evaluate(measured, asked), title, AT)
     draws = {row.scene.key: row.group.draw.value for row in found.rows if row.group is not None}
     mixes = {row.scene.key: row.scene.mix for row in found.rows if row.group is not None}
     assert set(draws) == {"causeway", "market"} and found.share == pytest.approx(sum(mixes.values()))
@@ -56,7 +56,7 @@ def test_hours_are_those_of_the_mixed_draw(measured):
 
 def test_what_was_not_measured_is_said(measured):
     asked, title = scenario.question(), library.titles(measured)["saltmarsh-couriers"]
-    found = over_scenes(measured, asked, title, static(9.0, 40.0))
+    found = over_scenes(measured, evaluate(measured, asked), title, static(9.0, 40.0))
     assert found.hours is None and all(row.group is None for row in found.rows)
     said = [render(one) for one in told(found, asked)]
     assert any("was not measured: whether it holds 40 there is open" in one for one in said)

@@ -149,8 +149,9 @@ def _incidents(notebook: Notebook, names: Names) -> list[Entry]:
 def _verdicts(notebook: Notebook, names: Names) -> list[Entry]:
     """Passes that a person took out, or judged otherwise than their checks."""
     found = []
-    setups, places = notebook.setups(), notebook.pass_places()
-    for pass_id, notes in notebook.annotations().items():
+    annotations = notebook.annotations()
+    setups, places = (notebook.setups(), notebook.pass_places()) if annotations else ({}, {})
+    for pass_id, notes in annotations.items():
         at = describe(setups.get(pass_id, Setup()))
         for one in notes:
             if one.kind == "overrule":

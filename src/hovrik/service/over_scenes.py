@@ -41,21 +41,23 @@ class OverScenes:
 
 
 def over_scenes(
-    notebook: Notebook, question: Question, title: Title, setup: Setup, wanted: Callable[[], bool] = lambda: True
+    notebook: Notebook, own: Evaluation, title: Title, setup: Setup, wanted: Callable[[], bool] = lambda: True
 ) -> OverScenes:
-    """Every scene of a title at one setup, with all else as in the question. Raises Cancelled."""
+    """Every scene of a title at one setup, with all else as in the question of an evaluation, which stands for its own
+    scene. Raises Cancelled."""
     memory, rows, last = Memory(notebook), [], None
     for scene in title.scenes:
         if not wanted():
             raise Cancelled
         try:
-            found = evaluate(notebook, question.with_(scene=scene.key), memory=memory)
+            is_own = scene.key == own.question.scene
+            found = own if is_own else evaluate(notebook, own.question.with_(scene=scene.key), memory=memory)
         except HovrikError:
             continue
         groups = [group for one in found.responses for group in one.groups if group.setup == setup]
         rows.append(SceneRow(scene, groups[0] if groups else None))
         last = found if groups else last
-    hours, share = _over_mix(rows, question, last)
+    hours, share = _over_mix(rows, own.question, last)
     return OverScenes(tuple(rows), hours, share)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -14,9 +13,9 @@ from ..core.errors import InputError
 from ..core.facts.knobs import OF_SET_UP
 from ..core.facts.setup import Setup
 from ..core.facts.title import SetUp, Title
-from ..core.message import Message, say
+from ..core.message import Message, Value, say
 from ..core.read.picture import Array, likeness
-from ..core.stats.estimate import Estimate, t_quantile
+from ..core.stats.estimate import Estimate, half_width
 from ..store.notebook import Notebook, PassQuery
 from ..store.stills import Still, pixels_of, stills
 
@@ -82,6 +81,11 @@ def pair_of(better: bytes, other: bytes, *, decode: Decode) -> Estimate:
     return likeness(lumas[0], lumas[1])
 
 
+def percent(like: Estimate) -> Value:
+    """A likeness as it is said."""
+    return replace(like.through(lambda share: 100.0 * share), unit="%").as_value()
+
+
 def told(best: str, found: Sequence[Looks]) -> list[Message]:
     """What is said of them, and where they look otherwise than the player's order has them."""
     if not best:
@@ -91,8 +95,7 @@ def told(best: str, found: Sequence[Looks]) -> list[Message]:
     said = []
     for one in found:
         if one.like is not None:
-            like = replace(one.like.through(lambda share: 100.0 * share), unit="%").as_value()
-            said.append(say("picture.like", name=one.name, best=best, like=like, pairs=one.pairs))
+            said.append(say("picture.like", name=one.name, best=best, like=percent(one.like), pairs=one.pairs))
         elif one.why:
             said.append(say("picture.refused", name=one.name, why=one.why[0]))
         else:
@@ -126,6 +129,6 @@ def _of_pairs(likes: Sequence[Estimate]) -> Estimate | None:
     if len(likes) < 2:
         return likes[0] if likes else None
     values = np.array([one.value for one in likes])
-    half = t_quantile(0.975, values.size - 1) * float(values.std(ddof=1)) / math.sqrt(values.size)
+    half = half_width(values)
     value = float(values.mean())
     return Estimate(value, max(value - half, -1.0), min(value + half, 1.0), n=values.size)

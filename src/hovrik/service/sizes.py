@@ -9,13 +9,12 @@ from ..core.facts.panel import BORDERS, WHOLE, RenderSize, render_sizes
 from ..core.facts.rig import Rig
 from ..core.message import Message, say
 from ..core.read.group import AT_CAP, RATE, Group, cap_of
-from ..core.read.pixels import pixels_of
+from ..core.read.pixels import LEAST_APART, grows_share, pixels_of
 from ..core.stats.estimate import Estimate
 from .gather import Evaluation
 
 # percent of a frame's time that grows with its pixels, and its sd, where passes do not tell: common practice, no source
 GROWS, GROWS_SD = 62.0, 12.0
-LEAST_APART = 0.1
 
 
 @dataclass(frozen=True)
@@ -80,15 +79,17 @@ def _grows(free: list[Group], best: Group, evaluation: Evaluation) -> tuple[floa
     for other in free:
         its = pixels_of(other.setup, evaluation.rig)
         alike = best.setup.without("render_scale") == other.setup.without("render_scale")
-        if not (own and its and alike and best.rate and other.rate) or min(own, its) / max(own, its) > 1 - LEAST_APART:
+        if not (own and its and alike and best.rate and other.rate):
+            continue
+        less = min(own, its) / max(own, its)
+        if less > 1 - LEAST_APART:
             continue
         more, few = (best.rate, other.rate) if own > its else (other.rate, best.rate)
-        part = 1.0 - min(own, its) / max(own, its)
-        grows = -math.expm1(more.mean - few.mean) / part
-        sd = math.hypot(more.se, few.se) * math.exp(more.mean - few.mean) / part
+        longer = few.mean - more.mean
+        grows = grows_share(longer, less)
+        sd = math.hypot(more.se, few.se) * math.exp(-longer) / (1.0 - less)
         if own < its:  # as a share of the frame of the smaller picture
-            whole = math.exp(few.mean - more.mean)
-            grows = grows * min(own, its) / max(own, its) * whole
+            grows *= less * math.exp(longer)
         return 100.0 * grows, max(100.0 * sd, 1.0)
     return GROWS, GROWS_SD
 

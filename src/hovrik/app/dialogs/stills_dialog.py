@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -21,7 +20,7 @@ from ...core import words
 from ...core.facts.setup import describe
 from ...core.message import say
 from ...core.stats.estimate import Estimate
-from ...service.pictures import pair_of
+from ...service.pictures import pair_of, percent
 from ...store import stills as store
 from ...store.stills import Still
 from ..commands import remove_still
@@ -32,11 +31,6 @@ from ..widgets.fields import PICTURES, Choice, button, label
 from ..worker import Wanted, Worker
 
 _NONE = "No stills yet. Select a pass in Read and add screenshots of the same spot, one a set-up."
-
-
-def _said(like: Estimate) -> str:
-    percent = replace(like.through(lambda share: 100.0 * share), unit="%")
-    return words.render(say("picture.pair", like=percent.as_value()))
 
 
 class Pane(QGraphicsView):
@@ -131,10 +125,13 @@ class StillsDialog(QDialog):
         self.panes = [Pane("Left still"), Pane("Right still")]
         self.message = label("", "soft", wrap=True)
         self.message.setAccessibleName("Stills message")
+        self._compared: list[str] = []
         self.alike = label("", wrap=True)
         self.alike.setAccessibleName("How alike the two look")
         self._looker = Worker("likeness", self)
-        self._looker.finished.connect(lambda like: self.alike.setText(_said(like)))
+        self._looker.finished.connect(
+            lambda like: self.alike.setText(words.render(say("picture.pair", like=percent(like))))
+        )
         self._looker.failed.connect(lambda fault: self.alike.setText(str(fault)))
         self.add = button("Add to the selected pass …")
         self.add.clicked.connect(self._on_add)
@@ -193,6 +190,9 @@ class StillsDialog(QDialog):
     def _compare(self) -> None:
         """How alike the two look, off the interface thread."""
         keys, notebook = [choice.key() for choice in self.choices], self._session.notebook
+        if keys == self._compared:
+            return
+        self._compared = keys
         if not all(keys) or keys[0] == keys[1]:
             self._looker.cancel()
             self.alike.setText("")

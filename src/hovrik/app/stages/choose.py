@@ -14,7 +14,6 @@ from ...core.passes.figure import BY_ID
 from ...core.questions.question import Question
 from ...core.read.answer import Option
 from ...service.capping import CapRow, caps_of, predicted_from
-from ...service.gather import Evaluation
 from ...service.memory import Cancelled
 from ...service.over_scenes import over_scenes, told
 from ...service.trade import weighed_words
@@ -35,6 +34,7 @@ _ROWS = (
     ("shell_c", "shell, settled C"),
 )  # fmt: skip
 
+OPTIONS = "Options"
 AGAINST = frozenset({"gained", "gained.preset"})
 SHEET_PX = 290
 
@@ -55,7 +55,7 @@ class ChooseStage(Stage):
         self._holder.setContentsMargins(0, 0, 0, 0)
         self.map = MapPage(session, self.pass_asked.emit)
         self.pages.add("Map", self.map)
-        self.pages.add("Options", self._page)
+        self.pages.add(OPTIONS, self._page)
         self.pages.add("Caps", self._caps_page())
         self.what_if = WhatIfPage(session)
         self.pages.add("What if", self.what_if)
@@ -71,6 +71,7 @@ class ChooseStage(Stage):
         self.keep.clicked.connect(self.keep_asked)
         self.foot(ElidedLabel(), self.keep)
         self.follow(self.refresh, session.evaluation_changed)
+        self.pages.changed.connect(lambda _name: self._ask_beside())
         self.follow(self.tonight.refresh, session.evaluation_changed, session.profiles_changed, session.library_changed)
         self.follow(lambda: self.tonight.refresh(anew=False), session.evening_changed)
         self.tonight.refresh()
@@ -93,8 +94,12 @@ class ChooseStage(Stage):
             return
         self._worker.ask(lambda wanted: caps_of(evaluation, wanted))
 
-    def _ask_beside(self, evaluation: Evaluation, option: Option) -> None:
-        """What stands beside the options, read and reckoned off the interface thread."""
+    def _ask_beside(self) -> None:
+        """What stands beside the options where they are in sight, read and reckoned off the interface thread."""
+        evaluation = self.session.evaluation
+        option = evaluation.answer.option if evaluation is not None else None
+        if evaluation is None or option is None or self.pages.page != OPTIONS:
+            return
         question, title, notebook = evaluation.question, self.session.title, self.session.notebook
 
         def work(wanted: Wanted) -> dict[str, list[str]]:
@@ -103,7 +108,7 @@ class ChooseStage(Stage):
                 found["By your weights"] = weighed_words(evaluation)
             if title is not None and len(title.scenes) > 1 and title.key == question.title:
                 with notebook.sibling() as own, contextlib.suppress(Cancelled):
-                    scenes = over_scenes(own, question, title, option.setup, wanted)
+                    scenes = over_scenes(own, evaluation, title, option.setup, wanted)
                     found["Over your scenes"] = [words.render(one) for one in told(scenes, question)]
             return found
 
@@ -171,7 +176,7 @@ class ChooseStage(Stage):
         self._beside = QVBoxLayout(box)
         self._beside.setContentsMargins(0, 0, 0, 0)
         self._holder.addWidget(box)
-        self._ask_beside(evaluation, answer.option)
+        self._ask_beside()
         why = Card("Why, and what to know")
         for one in answer.because:
             if one.id not in AGAINST:

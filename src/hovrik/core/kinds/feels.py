@@ -16,7 +16,7 @@ from ..passes.purpose import FEEL_LATE
 from ..plan.design import Design
 from ..plan.feel import LOOK_S, MOST_LOOKS, SETTLE_S, FeelDesign
 from ..read.answer import Answer, build
-from ..read.looks import LEAST_LOOKS, Look, felt_of, is_of_late, looks_of, said_of
+from ..read.looks import LEAST_LOOKS, Look, felt_of, late_cap, looks_of, said_of
 from .kind import Ask, Kind, Seen
 
 MOST_LEVELS = 9
@@ -70,13 +70,12 @@ def answer(seen: Seen) -> Answer:
     found = felt_of(looks)
     if found is None:
         return build([], seen.question, seen.context)
-    late, cap = is_of_late(knob, base), base.get(CAP)
     more = max(LEAST_LOOKS - found.looks, 0)
     lacks = (say("missing.looks", looks=more),) if more else ()
     because = (say("feels.counts", looks=found.looks, bad=found.bad), _of_good(looks))
     if found.looks < FEW:
         return Answer(say("feels.few", looks=found.looks), None, None, because=because, lacks=lacks)
-    says = said_of(found, cap=float(cap or 0) if late else None)
+    says = said_of(found, cap=late_cap(knob, base))
     return Answer(says, None, None, because=because, lacks=lacks)
 
 

@@ -16,7 +16,7 @@ import numpy as np
 from ..facts.knob import CAP, Level, is_number
 from ..facts.setup import Setup
 from ..passes.purpose import FEEL, FEEL_LATE
-from ..read.looks import LATE_SCALE, LEAST_LOOKS, RATE_SCALE, Look, belief_of, felt_of, is_of_late, looks_of
+from ..read.looks import LATE_SCALE, LEAST_LOOKS, RATE_SCALE, Look, belief_of, felt_of, late_cap, looks_of
 from .design import Told
 from .grid import LadderDesign
 from .steps import Asked
@@ -45,12 +45,12 @@ class FeelDesign:
             return Asked((), "enough looks")
         looks = looks_of(told.passes, self.knobs[0], self.base)
         found = felt_of(looks)
-        scale = LATE_SCALE if is_of_late(self.knobs[0], self.base) else RATE_SCALE
+        is_late = late_cap(self.knobs[0], self.base) is not None
+        purpose, scale = (FEEL_LATE, LATE_SCALE) if is_late else (FEEL, RATE_SCALE)
         if found is not None and found.looks >= LEAST_LOOKS and found.width <= NARROW * scale:
             return Asked((), "decided")
         if found is not None and found.looks >= ENOUGH and found.width == math.inf:
             return Asked((), "it lies beyond what can be tried")
-        purpose = FEEL_LATE if is_of_late(self.knobs[0], self.base) else FEEL
         numbers = range(told.batches * A_TIME, min((told.batches + 1) * A_TIME, self.most))
         chosen = self._chosen(looks, numbers)
         wanted = [

@@ -36,30 +36,31 @@ class Look:
     is_late: bool = False
 
 
-def is_of_late(knob: str, base: Setup) -> bool:
-    """Whether late frames are what is felt: limits that are switched under a cap."""
-    return knob in LIMITS and is_number(base.get(CAP))
+def late_cap(knob: str, base: Setup) -> float | None:
+    """The cap that late frames are held against where they are what is felt, limits that are switched under a cap;
+    None where it is the rate."""
+    cap = base.get(CAP)
+    return float(cap) if knob in LIMITS and is_number(cap) and cap is not None else None
 
 
 def looks_of(passes: Sequence[Counted], knob: str, base: Setup) -> list[Look]:
     """The looks of a test. One of which a key was pressed only while it settled tells nothing; one at another cap,
     where that is what late frames are held against, neither."""
-    late, found = is_of_late(knob, base), []
+    held, found = late_cap(knob, base), []
     for one in passes:
         pressed, early = one.point.number(PRESSED), one.point.number(EARLY)
-        level, cap = one.asked.get(knob), one.asked.get(CAP)
-        if one.purpose != (FEEL_LATE if late else FEEL) or (late and cap != base.get(CAP)):
+        if one.purpose != (FEEL if held is None else FEEL_LATE) or (held is not None and one.asked.get(CAP) != held):
             continue
         if early is None or (early and pressed is None):
             continue
         rate, tail = one.figures.value("mean_fps"), one.figures.tail
-        if late and tail is not None and is_number(cap):
-            x = -math.log(max(tail.missed(float(cap or 0)), LEAST_LATE))
-        elif not late and rate:
+        if held is not None and tail is not None:
+            x = -math.log(max(tail.missed(held), LEAST_LATE))
+        elif held is None and rate:
             x = math.log(rate)
         else:
             continue
-        found.append(Look(level, x, pressed is not None, late))
+        found.append(Look(one.asked.get(knob), x, pressed is not None, held is not None))
     return found
 
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy import fft, ndimage
 
 from ..errors import InputError
-from ..stats.estimate import Estimate, t_quantile
+from ..stats.estimate import Estimate, half_width
 
 Array = NDArray[np.float64]
 
@@ -42,8 +42,7 @@ def likeness(better: Array, other: Array) -> Estimate:
     _refuse_what_moved(better, other)
     found = structure(better, other)[EDGE:-EDGE, EDGE:-EDGE]
     parts = np.array([tile.mean() for tile in _tiles(found)])
-    half = t_quantile(0.975, parts.size - 1) * float(parts.std(ddof=1)) / math.sqrt(parts.size)
-    value = float(found.mean())
+    half, value = half_width(parts), float(found.mean())
     return Estimate(value, value - half, min(value + half, 1.0))
 
 

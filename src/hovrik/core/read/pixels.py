@@ -28,6 +28,12 @@ def pixels_of(setup: Setup, rig: Rig | None) -> float | None:
     return base * float(scale) ** 2 if is_number(scale) and scale is not None else None
 
 
+def grows_share(longer: float, less: float) -> float:
+    """Share of a frame of the larger picture that grows with its pixels. longer : log of its time over that of the
+    smaller one; less : pixels of the smaller over those of the larger."""
+    return -math.expm1(-longer) / (1.0 - less)
+
+
 def scaling_share(rates: Contrast, pixels: tuple[float, float]) -> Estimate | None:
     """Percent of the time of a frame of the larger picture that grows with its pixels, with its 95 % interval.
 
@@ -39,7 +45,5 @@ def scaling_share(rates: Contrast, pixels: tuple[float, float]) -> Estimate | No
         return None
     sign = 1.0 if pixels[0] == more else -1.0  # log time of the larger less that of the smaller is -sign x delta
     ends = sorted(-sign * math.log1p(percent / 100.0) for percent in rates.percent[1:])
-    low, value, high = (
-        100.0 * -math.expm1(-longer) / (1.0 - few / more) for longer in (ends[0], -sign * rates.delta, ends[1])
-    )
+    low, value, high = (100.0 * grows_share(longer, few / more) for longer in (ends[0], -sign * rates.delta, ends[1]))
     return Estimate(value, low, high, "%", rates.n)

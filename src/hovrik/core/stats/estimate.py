@@ -6,6 +6,9 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..message import Value
 
 
@@ -66,6 +69,11 @@ class Mean:
     def _t_ends(self) -> tuple[float, float]:
         half = t_quantile(0.975, self.dof) * self.se
         return self.mean - half, self.mean + half
+
+
+def half_width(values: NDArray[np.float64]) -> float:
+    """Half of the 95 % interval of the mean of (n,) values, n > 1, by Student's t."""
+    return t_quantile(0.975, values.size - 1) * float(values.std(ddof=1)) / math.sqrt(values.size)
 
 
 def t_quantile(share: float, dof: float) -> float:

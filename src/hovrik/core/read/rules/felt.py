@@ -7,9 +7,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from ...facts.knob import CAP
 from ...finding import About, Finding
-from ..looks import felt_of, is_of_late, said_of, tests_of
+from ..looks import felt_of, late_cap, said_of, tests_of
 from .rule import Rule, Whole, advice, finding
 
 TAKE_RATE, TAKE_LATE = "floor/rate", "floor/late"  # actions: with the value behind them
@@ -17,7 +16,8 @@ TAKE_RATE, TAKE_LATE = "floor/rate", "floor/late"  # actions: with the value beh
 
 def _finds(whole: Whole) -> Iterable[Finding]:
     for knob, base, looks in tests_of([looked.one for looked in whole.passes]):
-        found, late, cap = felt_of(looks), is_of_late(knob, base), base.get(CAP)
+        found, cap = felt_of(looks), late_cap(knob, base)
+        late = cap is not None
         if found is None or found.low is None or found.high is None:
             continue
         value = math.exp(-found.at) if late else math.exp(found.at)
@@ -27,7 +27,7 @@ def _finds(whole: Whole) -> Iterable[Finding]:
             math.isclose(asked.missed_share, value, abs_tol=5e-5) if late else asked.value == round(value)
         )
         yield finding(
-            "felt", said_of(found, cap=float(cap or 0) if late else None), About.RESPONSE, "late" if late else "rate",
+            "felt", said_of(found, cap=cap), About.RESPONSE, "late" if late else "rate",
             step=None if taken else advice("felt-late" if late else "felt"), action="" if taken else action,
         )  # fmt: skip
 
