@@ -221,7 +221,7 @@ class Kept:
 
     record: PassRecord
 
-    def begin(self, snapshot):
+    def begin(self, left):
         """Nothing to keep."""
 
     def at(self, position):
@@ -232,7 +232,10 @@ class Kept:
         self.record = record
         return True
 
-    def restored(self):
+    def touching(self, left):
+        """Nothing to keep."""
+
+    def restored(self, left=None):
         """Nothing to keep."""
 
 

@@ -34,7 +34,7 @@ def prepare(folder):
     """A notebook without passes, to be copied."""
     path = folder / "base.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
     return path
 
 

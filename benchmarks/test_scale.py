@@ -56,7 +56,7 @@ def many(tmp_path_factory):
     path = tmp_path_factory.mktemp("scale") / "many.hovrik"
     rng = np.random.default_rng(3)
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         question = scenario.question()
         context, rig = sweep.context_of(notebook, question), sweep.rig_of(notebook, question.rig)
         for number in range(PASSES):
@@ -127,7 +127,7 @@ def test_five_years_open(benchmark, tmp_path):
     path = tmp_path / "years.hovrik"
     rng = np.random.default_rng(4)
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         question = scenario.question()
         context, rig = sweep.context_of(notebook, question), sweep.rig_of(notebook, question.rig)
         trace = trace_of(rng, 12.0, 2000)

@@ -115,7 +115,7 @@ def big_notebook(path, passes=500, frames_each=5000):
 
     rng = np.random.default_rng(3)
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         context = sweep.context_of(notebook, scenario.question())
         rig = sweep.rig_of(notebook, scenario.question().rig)
         for number in range(passes):

@@ -111,6 +111,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     "package-inferred": ({"passes": 9, "sd": v(0.3, "W", 1)}, {"passes": 1, "sd": v(0.04, "W", 1)}),
     "launched-apart": ({"passes": 9, "launches": 3}, {"passes": 4, "launches": 2}),
     "differ": ({"what": ("driver",)}, {"what": ("driver", "firmware", "room")}),
+    "unchecked": ({"passes": 2000}, {"passes": 301}),
     "rooms-differ": ({"by": v(6, "degrees", 0)}, {"by": v(4, "degrees", 0)}),
     "surprise": (
         {"level": "12 W", "off": v(53, "%", 0), "side": say("below"), "figure": "1 % low"},

@@ -22,7 +22,7 @@ _SCREEN.write_text(
     )
 )  # fmt: skip
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
-for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_RUNTIME_DIR"):
     os.environ[name] = str(_HOME / name.lower())
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 
@@ -53,7 +53,7 @@ def empty_demo(tmp_path):
     (tmp_path / "own").mkdir()
     path = tmp_path / "own" / "own.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
     return path
 
 

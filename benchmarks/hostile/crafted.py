@@ -492,7 +492,7 @@ def _answered(name):
         crafted(path, statements, table)
         from hovrik.service import campaigns, library, tonight
         from hovrik.service import notes as notes_
-        from hovrik.service.logbook import Logbook
+        from hovrik.service.logbook import read_logbook
 
         with within(MOST_S):
             _told(lambda: fuzz.look(path))
@@ -505,7 +505,7 @@ def _answered(name):
                         _told(lambda key=key: library.look(library.address_of(notebook, key)))
                     for record in notebook.passes():
                         _told(lambda record=record: notebook.load(record.id))
-                    _told(lambda: Logbook(notebook))
+                    _told(lambda: read_logbook(notebook))
 
             _told(more)
 
@@ -720,13 +720,13 @@ def _twin(change):
             column = np.ones((n, 1))
             rigs = Rigs(*(column.copy() for _ in fields(Rigs)))
             known = {
-                "free": np.full((n, s), 40.0),
-                "package": np.full((n, s), 12.0),
-                "caps": np.full(s, 40.0),
-                "tail": column * 0.1,
-                "slack": column * 0.1,
-                "about": 40.0,
-                "about_w": 12.0,
+                "free": np.full((n, s), 0.1),
+                "package": np.full((n, s), -0.2),
+                "caps": np.full(s, 3.6),
+                "tail": -0.1 * column,
+                "slack": -0.01 * column,
+                "about": 3.7,
+                "about_w": 3.0,
                 "rigs": rigs,
             }
             return Twins(**known)
@@ -761,16 +761,16 @@ def _np():
 
 TWINS = {
     "rates of words": lambda c: {**c, "free": _np().full(c["free"].shape, "fast")},
-    "rates under nothing": lambda c: {**c, "free": -c["free"]},
+    "rates under nothing": lambda c: {**c, "free": c["free"] - 50},
     "rates huge": lambda c: {**c, "free": c["free"] * 1e300},
-    "watts under nothing": lambda c: {**c, "package": -c["package"]},
-    "watts huge": lambda c: {**c, "package": c["package"] * 1e9},
+    "watts under nothing": lambda c: {**c, "package": c["package"] - 50},
+    "watts huge": lambda c: {**c, "package": c["package"] + 50},
     "caps not finite": lambda c: {**c, "caps": c["caps"] * float("nan")},
-    "caps under nothing": lambda c: {**c, "caps": -c["caps"]},
+    "caps under nothing": lambda c: {**c, "caps": c["caps"] - 50},
     "about not finite": lambda c: {**c, "about": float("nan")},
     "about of two": lambda c: {**c, "about": _np().ones(2)},
     "tails not finite": lambda c: {**c, "tail": c["tail"] * float("inf")},
-    "tails under nothing": lambda c: {**c, "tail": -c["tail"]},
+    "tails under nothing": lambda c: {**c, "tail": c["tail"] + 5},
     "one column less": lambda c: {k: v for k, v in c.items() if k != "slack"},
     "a wide rig": lambda c: {**c, next(k for k in c if k.startswith("rigs_")): _np().ones((4, 2))},
     "rigs not finite": lambda c: {**c, next(k for k in c if k.startswith("rigs_")): _np().full((4, 1), float("nan"))},

@@ -170,7 +170,7 @@ def _put_back_offered(path, address, before):
 def _empty(folder):
     path = folder / "n.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         return path, library.address_of(notebook, RIG)
 
 

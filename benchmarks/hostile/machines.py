@@ -99,7 +99,7 @@ class Own(PlainMachine):
 
 def _prepared(path):
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         plan = sweep.keep_plan(notebook, scenario.question(), DESIGN, room_c=22.0)
         return plan, library.address_of(notebook, RIG)
 
@@ -310,7 +310,10 @@ def by_hand_believes_a_yes_only(folder):
 
 def _begin(notebook, plan, address, snapshot):
     """A journal entry as a run makes it."""
-    notebook.begin_run(plan, address, snapshot)
+    from hovrik.core.facts.left import Left
+
+    left = Left.found("sedge", snapshot).touching("sedge", snapshot.readings or LIMITS)
+    notebook.begin_run(plan, address, left)
 
 
 def _address(body):

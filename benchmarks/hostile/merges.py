@@ -20,7 +20,7 @@ def _pair(folder, statements, table=""):
     shutil.copy(_base(), other)
     crafted(other, statements, table)
     with Notebook(own) as notebook:
-        scenario.prepare(notebook, own)
+        scenario.prepare(notebook)
     return own, other
 
 

@@ -130,7 +130,7 @@ from pathlib import Path
 from hovrik.store.notebook import Notebook
 from hovrik.store.merge import Other, merge
 with Notebook(Path({path!r})) as own, Other(Path({other!r})) as other:
-    merge(own, other, {{}})
+    merge(own, other.notebook, {{}})
 """
 TWINS = """
 from pathlib import Path

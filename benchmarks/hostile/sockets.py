@@ -45,6 +45,7 @@ def _window(path, ms=4000):
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,
+        errors="replace",
         env=_environment(),
     )
 

@@ -164,7 +164,7 @@ def _part(cut, first_the_part):
 
         path = folder / "n.hovrik"
         with Notebook(path) as notebook:
-            scenario.prepare(notebook, path)
+            scenario.prepare(notebook)
             logs = _logs(folder, cut)
             logs = logs[::-1] if first_the_part else logs
             told = []

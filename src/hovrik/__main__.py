@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import sys
+
+if __name__ == "__main__" and not sys.flags.safe_path and sys.path:
+    del sys.path[0]  # the folder it was started in: nothing that lies there is loaded in place of what is ours
+
 from pathlib import Path
 
 

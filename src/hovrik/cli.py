@@ -1,6 +1,7 @@
 """The command line: arguments and wiring only. `--json` prints one document to stdout; messages go to stderr.
 
-Exit status: 0 done, 1 a known problem (told on stderr), 2 wrong usage.
+Exit status: 0 done, 1 a known problem (told on stderr), 2 wrong usage, 3 done, but rows of the notebook cannot be read
+(told on stderr).
 """
 
 from __future__ import annotations
@@ -29,6 +30,7 @@ from .store.files.read.columns import IMPORTABLE, UNITS
 from .store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
 from .store.files.read.table import Table, read_table
 
+SPOILED = 3  # exit status where rows of a notebook cannot be read
 MOST = 1e7  # of anything asked for: frames, points or seconds
 _FILE = click.Path(path_type=Path, dir_okay=False)
 
@@ -42,6 +44,8 @@ def told(function: Callable[..., Any]) -> Callable[..., Any]:
             _refuse_broken_text(kwargs)
             done = function(*args, **kwargs)
             sys.stdout.flush()
+            if done == SPOILED:
+                sys.exit(SPOILED)
             return done
         except HovrikError as fault:
             click.echo(f"hovrik: {fault}", err=True)
@@ -115,7 +119,7 @@ def press(notebook: Path | None) -> None:
     from .store.places import default_path
 
     if not knock(notebook or default_path(), PRESS):
-        raise HovrikError(f"No window has {notebook or default_path()} open. Start the blind test there first.")
+        raise HovrikError(f"No window of {notebook or default_path()} heard it. Start the blind test there first.")
 
 
 # -- frames
@@ -307,12 +311,14 @@ def sweep(notebook: Path | None, as_json: bool, **values: Any) -> None:
     from .store.notebook import Notebook
 
     machine, request = _request(**values)
+    where = values["where"]
     try:
         with (
             tempfile.TemporaryDirectory(prefix="hovrik-") as folder,
             Notebook(notebook or Path(folder) / "sweep.hovrik") as opened,
         ):
-            swept = sweeps.sweep(machine, request, opened, None if as_json else _tell)
+            _tell_open_runs(opened, sweeps.address_of(machine, where))
+            swept = sweeps.sweep(machine, request, opened, None if as_json else _tell, where)
             body = sweeps.as_dict(swept)
     finally:
         machine.close()
@@ -324,6 +330,45 @@ def sweep(notebook: Path | None, as_json: bool, **values: Any) -> None:
     for text in (*answer.reasons, *(f"missing: {m}" for m in answer.missing)):
         click.echo(f"  {text}")
     click.echo(f"  {swept.passes} passes, {swept.minutes:.0f} min of machine time")
+
+
+def _tell_open_runs(notebook: Any, address: Mapping[str, Any]) -> None:
+    """Runs of the notebook that are open on other machines: they stay so, and are said."""
+    from .service import run
+    from .service.machines import is_same
+
+    for entry in notebook.open_runs():
+        if not is_same(entry.machine, address):
+            click.echo(f"hovrik: a run is still open on another machine. {run.was_words(entry)}", err=True)
+
+
+@commands.command("put-back")
+@click.argument("notebook", type=_FILE)
+@click.option("--machine", "where", metavar="FILE.py:NAME", help="A machine of one's own, which no notebook may open.")
+@click.option("--is-back", is_flag=True, help="What was set by hand is back: believed, as only you can say it.")
+@told
+def put_back(notebook: Path, where: str | None, is_back: bool) -> None:
+    """Put back what a sweep that was cut short left on its machine."""
+    from .service import run, sweeps
+    from .service.machines import is_same, open_machine
+
+    own = sweeps.load_machine(where) if where else None
+    address = sweeps.address_of(own, where or "") if own is not None else None
+
+    def reach(wanted: Mapping[str, Any]) -> Any:
+        return own if own is not None and is_same(wanted, address) else open_machine(wanted)
+
+    left = 0
+    with _open_notebook(notebook, read_only=False) as opened:
+        entries = opened.open_runs()
+        for entry in entries:
+            back = run.put_back(opened, entry, is_done=lambda _words: is_back, reach=reach)
+            left += not back.is_whole
+            click.echo("The machine is back as it was." if back.is_whole else f"Not wholly back: {back.words}.")
+    if not entries:
+        click.echo("No run is open: nothing is to be put back.")
+    if left:
+        raise HovrikError("Not all of it is back. Set the rest by hand, then say so with --is-back.")
 
 
 @commands.command()
@@ -397,7 +442,20 @@ def _open_notebook(path: Path, *, read_only: bool) -> Any:
 
     if read_only and not path.exists():
         raise HovrikError(f"{path} does not exist. Check the path.")
-    return Notebook(path, read_only=read_only)
+    opened = Notebook(path, read_only=read_only)
+    if opened.former is not None:
+        click.echo(f"hovrik: {path.name} was brought up to date; the former version is {opened.former.name}.", err=True)
+    return opened
+
+
+def _spoiled_status(spoiled: Any) -> int:
+    """Tell what of a notebook cannot be read; the exit status."""
+    from .service.spoiled import words_of
+
+    said = words_of(spoiled)
+    if said:
+        click.echo(f"hovrik: {said}.", err=True)
+    return SPOILED if said else 0
 
 
 @commands.command()
@@ -407,43 +465,46 @@ def _open_notebook(path: Path, *, read_only: bool) -> Any:
 @click.option("--section", "within", default="", help="Of this section of the scene only.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @told
-def answer(notebook: Path, over: str, within: str, as_json: bool, **changes: Any) -> None:
+def answer(notebook: Path, over: str, within: str, as_json: bool, **changes: Any) -> int:
     """The answer that the passes in NOTEBOOK give to its question."""
     from .service.gather import evaluate
     from .service.rows import response_rows
+    from .service.spoiled import rows_of
 
     with _open_notebook(notebook, read_only=True) as opened:
         evaluation = evaluate(opened, _question(opened, **changes), over=over, within=within)
     found = evaluation.answer
     if as_json:
-        print_json(
-            {**found.as_dict(), "over": evaluation.factor.id, "section": within, "responses": response_rows(evaluation)}
-        )
-        return
+        body = {**found.as_dict(), "over": evaluation.factor.id, "section": within}
+        print_json({**body, "responses": response_rows(evaluation), "spoiled": rows_of(evaluation.spoiled)})
+        return _spoiled_status(evaluation.spoiled)
     click.echo(found.sentence)
     for text in (*found.reasons, *(f"missing: {m}" for m in found.missing)):
         click.echo(f"  {text}")
+    return _spoiled_status(evaluation.spoiled)
 
 
 @commands.command()
 @click.argument("notebook", type=_FILE)
 @question_options
 @click.option("--out", type=_FILE, required=True, help="Web page to write.")
+@click.option("--force", is_flag=True, help="Replace a file that is no page of this program's.")
 @told
-def report(notebook: Path, out: Path, **changes: Any) -> None:
+def report(notebook: Path, out: Path, force: bool, **changes: Any) -> int:
     """Everything behind the answer of NOTEBOOK on one page that needs no other file."""
     import time
 
+    from .disk.writing import write_web_page
     from .service.gather import evaluate
     from .service.report import report_of
     from .store.files.write.report import html
-    from .store.files.write.text_files import write_text
 
     with _open_notebook(notebook, read_only=True) as opened:
         evaluation = evaluate(opened, _question(opened, **changes))
         made = report_of(opened, evaluation, time.time_ns())
-    write_text(out, html(made))
+    write_web_page(out, html(made), force=force)
     click.echo(str(out))
+    return _spoiled_status(evaluation.spoiled)
 
 
 @commands.command()
@@ -453,24 +514,26 @@ def report(notebook: Path, out: Path, **changes: Any) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
 @told
-def passes(notebook: Path, within: str, as_json: bool, as_csv: bool, **changes: Any) -> None:
+def passes(notebook: Path, within: str, as_json: bool, as_csv: bool, **changes: Any) -> int:
     """Every pass in NOTEBOOK that belongs to its question, with verdict and figures."""
     from .service.gather import evaluate
     from .service.rows import csv_of, pass_row
+    from .service.spoiled import rows_of
 
     if as_json and as_csv:
         raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
         question = _question(opened, **changes)
-        views = evaluate(opened, question, within=within).views
-    rows = [pass_row(view, question) for view in views if not view.deleted]
+        found = evaluate(opened, question, within=within)
+    rows = [pass_row(view, question) for view in found.views if not view.deleted]
     if as_json:
-        print_json({"passes": rows})
+        print_json({"passes": rows, "spoiled": rows_of(found.spoiled)})
     elif as_csv:
         click.echo(csv_of(rows), nl=False)
     else:
         for row in rows:
             click.echo(f"{row['id'][:8]}  {row['verdict']:8} {row['words']}")
+    return _spoiled_status(found.spoiled)
 
 
 # -- import

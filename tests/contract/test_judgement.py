@@ -15,17 +15,20 @@ class Kept:
     def __init__(self):
         self.records = []
 
-    def begin(self, snapshot):
+    def begin(self, left):
         pass
 
     def at(self, position):
+        pass
+
+    def touching(self, left):
         pass
 
     def keep(self, record):
         self.records.append(record)
         return True
 
-    def restored(self):
+    def restored(self, left=None):
         pass
 
 

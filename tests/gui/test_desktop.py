@@ -8,7 +8,7 @@ from configparser import ConfigParser
 from pathlib import Path
 
 import pytest
-from helpers.window import click, opened
+from helpers.window import click, knocked, opened
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence
 from PyQt6.QtTest import QTest
@@ -200,7 +200,7 @@ def test_one_window_a_notebook(window, demo_copy, qtbot):
     window.hide()
     link = demo_copy.with_name("link.hovrik")
     link.symlink_to(demo_copy)
-    assert knock(link, SHOW) and not knock(demo_copy.with_name("other.hovrik"), SHOW)
+    assert knocked(qtbot, link, SHOW) and not knock(demo_copy.with_name("other.hovrik"), SHOW)
     qtbot.waitUntil(window.isVisible, timeout=10_000)
 
 
@@ -219,7 +219,7 @@ def test_closing_while_running_asks(demo_copy, qtbot, choice):
             return
         assert window.runner.is_running and window.isVisible() is (choice == "stay")
         if choice == "background":
-            assert knock(demo_copy, SHOW)
+            assert knocked(qtbot, demo_copy, SHOW)
             qtbot.waitUntil(window.isVisible, timeout=10_000)
             window.close()
             click(window.close_dialog.background)

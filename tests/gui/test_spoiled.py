@@ -4,6 +4,7 @@ import json
 
 from helpers.window import at_rest, click, opened, texts
 
+from hovrik.store import sealed
 from hovrik.store.notebook import Notebook
 
 PROFILES = (
@@ -16,11 +17,8 @@ PROFILES = (
 def test_crafted_profiles_do_not_stop_the_window(demo_copy, qtbot):
     with Notebook(demo_copy) as notebook, notebook.writing() as connection:
         for number, body in enumerate(PROFILES):
-            connection.execute(
-                "INSERT INTO profile (id, rig_key, slot_key, title_key, source, body, noted_at) "
-                "VALUES (?, 'r', 's', 't', 'battery', ?, 1)",
-                (f"p{number}", json.dumps(body)),
-            )
+            row = {"id": f"p{number}", "rig_key": "r", "slot_key": "s", "title_key": "t", "source": "battery"}
+            sealed.insert(connection, "profile", {**row, "body": json.dumps(body), "noted_at": 1})
     with opened(demo_copy, qtbot) as window:
         click(window.stage_buttons["Keep"])
         keep = window.stage("Keep")
@@ -42,7 +40,7 @@ def test_spoiled_rows_are_told_and_the_rest_is_answered(demo_copy, qtbot):
             connection.execute("DROP TRIGGER pass_no_update")
             connection.execute("UPDATE pass SET asked = '{' WHERE id = ?", (ids[5],))
             connection.execute("UPDATE pass SET conditions = '[1, 2]' WHERE id = ?", (ids[6],))
-            connection.execute("UPDATE state SET body = '{\"from_w\": []}', checksum = NULL WHERE key = 'design'")
+        notebook.set_state("design", {"from_w": []})
     with opened(demo_copy, qtbot) as window:
         at_rest(window, qtbot)
         qtbot.waitUntil(lambda: "2 rows cannot be read" in window.banner.text.text(), timeout=60_000)

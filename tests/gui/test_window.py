@@ -216,12 +216,12 @@ def test_a_spoiled_profile_is_told_with_its_problems(demo_copy, tmp_path, qtbot)
 
 def test_a_machine_that_is_gone_is_told(demo_copy, qtbot):
     with Notebook(demo_copy) as notebook:
-        spoiled = {**library.address_of(notebook, "ombrel-8"), "description": "/none.toml"}
-        library.keep_address(notebook, "ombrel-8", spoiled)
+        gone = {"kind": "simulated", "machine": "0b0c7f5c-0000-4000-8000-000000000000"}
+        library.keep_address(notebook, "ombrel-8", gone)
     with opened(demo_copy, qtbot) as window:
-        assert "Restore the file" in window.bench_line.machine.text()
+        qtbot.waitUntil(lambda: "not on this computer" in window.bench_line.machine.text(), timeout=60_000)
         window.start_sweep()
-        qtbot.waitUntil(lambda: "Restore the file" in window.banner.text.text(), timeout=60_000)
+        qtbot.waitUntil(lambda: "not on this computer" in window.banner.text.text(), timeout=60_000)
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
 
 

@@ -11,6 +11,7 @@ from scipy.special import ndtri
 from hovrik.bench.simulated.machine import AS_FAST, SimulatedMachine
 from hovrik.bench.simulated.model import load_model
 from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.left import Left
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.figures import PassFigures, figures_of
 from hovrik.core.passes.point import Point
@@ -120,18 +121,15 @@ def summary_figures(mean_fps):
 
 
 def copy_notebook(path, folder):
-    """Copy a closed notebook and its machine state; the machine's address follows."""
+    """Copy a closed notebook with machines of its own, in the state that those of the first are in."""
     target = Path(folder) / path.name
     shutil.copy(path, target)
-    state = scenario.state_file(path)
-    if state.exists():
-        shutil.copy(state, scenario.state_file(target))
-    from hovrik.service import library
+    from hovrik.service import library, machines
     from hovrik.store.notebook import Notebook
 
     with Notebook(target) as notebook:
-        for rig, address in scenario.addresses(target).items():
-            library.keep_address(notebook, rig, address)
+        for rig, address in scenario.machines_of(notebook).items():
+            library.keep_address(notebook, rig, machines.like(address))
     return target
 
 
@@ -141,6 +139,11 @@ def machine(folder, *, pace=AS_FAST, seed=1, **physics):
     if physics:
         model = replace(model, physics=replace(model.physics, **physics))
     return SimulatedMachine(model, Path(folder) / "state.json", pace=pace, seed=seed)
+
+
+def left(snapshot, knobs=None, slot="sedge"):
+    """A machine as a run found it, with these knobs set since; all that were read where none are named."""
+    return Left.found(slot, snapshot).touching(slot, snapshot.readings if knobs is None else knobs)
 
 
 def nist(name):

@@ -1,11 +1,13 @@
 """Driving the real window: open, wait, type, click."""
 
+import threading
 from contextlib import contextmanager
 
 from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
+from hovrik.app.knock import knock
 from hovrik.app.main_window import MainWindow
 from hovrik.app.session import Session
 from hovrik.app.start import make_application
@@ -28,6 +30,16 @@ def opened(path, qtbot, *, evaluated=True):
         window.close()
         window.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def knocked(qtbot, path, words):
+    """Whether a window hears something that is told from elsewhere, while its own events go on."""
+    heard = []
+    caller = threading.Thread(target=lambda: heard.append(knock(path, words)))
+    caller.start()
+    qtbot.waitUntil(lambda: bool(heard), timeout=10_000)
+    caller.join()
+    return heard[0]
 
 
 def at_rest(parent, qtbot):

@@ -26,7 +26,7 @@ def empty(tmp_path):
     """The demo's rigs and titles with no passes, and a knob that the owner added."""
     path = tmp_path / "along.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         rig = library.rigs(notebook)["ombrel-8"]
         own = OwnKnob("window_mode", "Window mode", levels=("windowed", "whole screen"))
         library.save_rig(notebook, replace(rig, own_knobs=(own,)))

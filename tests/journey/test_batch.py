@@ -33,7 +33,7 @@ def notebook(tmp_path):
 
 @pytest.fixture
 def question(notebook, tmp_path):
-    scenario.prepare(notebook, tmp_path / "n.hovrik")
+    scenario.prepare(notebook)
     return scenario.question()
 
 

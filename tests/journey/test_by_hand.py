@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from helpers.build import trace_of, wandering
+from helpers.build import left, trace_of, wandering
 from helpers.window import click, opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QKeySequence
@@ -361,10 +361,26 @@ def test_a_log_that_was_brought_before_is_not_taken_again(tmp_path, qtbot):
 def test_a_sweep_by_hand_that_was_cut_short_is_offered(notebook):
     with Notebook(notebook) as opened_:
         plan = sweep.keep_plan(opened_, QUESTION, DESIGN)
-        opened_.begin_run(plan, {"kind": "by hand", "rig": RIG.key}, guided(Scripted()).snapshot())
+        opened_.begin_run(plan, {"kind": "by hand", "rig": RIG.key}, left(guided(Scripted()).snapshot(), LIMITS))
         ((entry, done, planned),) = sweep.unfinished(opened_)
-        assert "Put the limits back" in sweep.describe_run(entry, done, planned)
-        assert sweep.put_back(opened_, entry).is_whole and sweep.unfinished(opened_) == []
+        assert "Put back what you set by hand" in sweep.describe_run(entry, done, planned)
+        for is_done in (None, lambda words: False):  # a click that says nothing was done closes nothing
+            back = sweep.put_back(opened_, entry, is_done=is_done)
+            assert "only who set it" in back.words and len(sweep.unfinished(opened_)) == 1
+        assert sweep.put_back(opened_, entry, is_done=lambda words: True).is_whole and sweep.unfinished(opened_) == []
+
+
+def say_it_is_back(window, qtbot):
+    """What a stopped run asks for last, and believes by a yes only."""
+    panel = window.bench.guide
+
+    def is_asked():
+        return panel.request is not None and panel.request.instruction.need is Need.PUT_BACK
+
+    qtbot.waitUntil(is_asked, timeout=60_000)
+    click(panel.done)
+    qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
+    assert window.session.notebook.open_runs() == []
 
 
 def test_the_end_of_the_scene_by_its_own_key(notebook, qtbot):
@@ -400,7 +416,7 @@ def test_the_end_of_the_scene_by_its_own_key(notebook, qtbot):
         findings = {f.check for f in window.session.evaluation.views[0].verdict.findings}
         assert "wrong length" not in findings
         click(window.bench_line.stop)
-        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
+        say_it_is_back(window, qtbot)
 
 
 def test_passes_without_a_log_are_shown_for_what_they_are(notebook, qtbot):
@@ -468,10 +484,10 @@ def test_questions_once_ticks_a_meter_and_a_still_with_a_pass(notebook, tmp_path
         qtbot.waitUntil(lambda: len(stills(window.session.notebook)) == 1, timeout=60_000)
         assert pixels_of(window.session.notebook, stills(window.session.notebook)[0].id) == still.read_bytes()
         click(window.bench_line.stop)
-        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
+        say_it_is_back(window, qtbot)
         click(window.bench.start)  # nothing is asked a second time
         qtbot.waitUntil(lambda: panel.request is not None, timeout=60_000)
         assert not panel.once_area.isVisible()
-        click(window.bench_line.stop)
+        click(window.bench_line.stop)  # nothing was set yet: nothing is to be put back
         qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
         panel.form.scales.meter.setCurrentIndex(0)

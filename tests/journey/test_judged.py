@@ -23,7 +23,7 @@ from hovrik.store.notebook import Notebook
 def notebook(tmp_path):
     """A notebook that knows the demo's rig and titles but has no passes."""
     with Notebook(tmp_path / "n.hovrik") as opened:
-        scenario.prepare(opened, opened.path)
+        scenario.prepare(opened)
         yield opened
 
 

@@ -89,4 +89,4 @@ def test_kill_in_a_migration(tmp_path):
             assert len(notebook.passes()) == 12 and all(
                 notebook.load(r.id).trace is not None for r in notebook.passes() if r.origin.value != "summary"
             )
-    assert set(formats) <= {3, 4, 5} and 3 in formats, formats
+    assert set(formats) <= {3, 4, 5, 6} and 3 in formats, formats

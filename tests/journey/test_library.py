@@ -24,7 +24,7 @@ from hovrik.store.notebook import Notebook
 @pytest.fixture
 def notebook(tmp_path):
     with Notebook(tmp_path / "n.hovrik") as opened:
-        scenario.prepare(opened, opened.path)
+        scenario.prepare(opened)
         yield opened
 
 
@@ -117,9 +117,10 @@ def test_a_sweep_in_another_slot_on_the_adapter(notebook):
     address = library.address_of(notebook, "ombrel-8")
     machine = open_machine(address)
     sweep.run_plan(notebook, plan, machine, address, Control(), lambda event: None)
-    assert machine.describe().slot == "fennmark" and machine.source() is Source.ADAPTER
+    assert machine.describe().slot == "sedge" and machine.source() is Source.ADAPTER  # as it was found, and as plugged
     machine.close()
     views = evidence.evaluate(notebook, asked).views
+    assert {v.point.place.slot for v in views} == {"ombrel-8/fennmark"}
     assert len(views) == 2 and {v.record.conditions["source"].value for v in views} == {"adapter"}
 
 

@@ -22,7 +22,7 @@ def measured(tmp_path_factory):
     """A notebook with two passes of each of two scenes at one setup."""
     path = tmp_path_factory.mktemp("m") / "n.hovrik"
     with Notebook(path) as notebook:
-        scenario.prepare(notebook, path)
+        scenario.prepare(notebook)
         for scene in ("causeway", "market"):
             asked = scenario.question().with_(scene=scene)
             like = LadderDesign(14.0, 14.0, 1.0, 40.0, repeats=2, pass_s=60.0, soak_s=20.0, heat_s=0.0)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from helpers.build import DEMO_QUESTION, trace_of, wandering
+from helpers.build import DEMO_QUESTION, left, trace_of, wandering
 
 from hovrik.bench.job import Control, PassDone
 from hovrik.core.errors import InputError, PlanError, StoreError, Unavailable
@@ -26,7 +26,7 @@ from hovrik.store.notebook import Notebook
 def notebook(tmp_path):
     """A notebook that knows the demo's rig and titles but has no passes."""
     with Notebook(tmp_path / "n.hovrik") as opened:
-        scenario.prepare(opened, opened.path)
+        scenario.prepare(opened)
         yield opened
 
 
@@ -51,7 +51,7 @@ def sweep_once(notebook, design=SMALL, control=None, announce=lambda event: None
 
 def test_registering_twice_adds_no_version(notebook):
     before = len(notebook.entities())
-    scenario.prepare(notebook, notebook.path)
+    scenario.prepare(notebook)
     assert len(notebook.entities()) == before
 
 
@@ -112,7 +112,7 @@ def test_package_power_that_nobody_read_comes_from_the_draw(notebook):
     assert not any(f.id == "package-inferred" for f in capped.findings)
     assert free.groups[0].package.se > 1.5 * capped.groups[0].package.se
     with Notebook(notebook.path.with_name("other.hovrik")) as other:
-        scenario.prepare(other, other.path)
+        scenario.prepare(other)
         imports.import_trace(other, DEMO_QUESTION, imported(battery_w=20.0), imports.setup_from({}), {})
         assert evidence.evaluate(other, DEMO_QUESTION).views[0].figures.value("package_w") is None
 
@@ -137,7 +137,7 @@ def test_an_unfinished_run_is_offered_and_put_back(notebook):
     machine = open_machine(address)
     before = machine.snapshot()
     plan_id = sweep.keep_plan(notebook, DEMO_QUESTION, SMALL)
-    notebook.begin_run(plan_id, address, before)
+    notebook.begin_run(plan_id, address, left(before))
     from hovrik.core.facts.setup import static
 
     machine.apply(static(5.0, 30.0))
@@ -152,7 +152,7 @@ def test_machines_that_cannot_be_reached(tmp_path):
     with pytest.raises(Unavailable, match="cannot be reached"):
         open_machine({"kind": "other"})
     with pytest.raises(Unavailable, match="Restore the file"):
-        open_machine(simulated(tmp_path / "none.toml", tmp_path / "s.json"))
+        open_machine(simulated(tmp_path / "none.toml"))
 
 
 def test_imported_passes_land_beside_the_measured_ones(notebook):
@@ -298,7 +298,7 @@ def test_a_new_start_of_the_computer_during_a_first_trial_is_an_incident(noteboo
     plan = sweep.keep_plan(notebook, DEMO_QUESTION, LadderDesign(11, 13, 2, 40.0, repeats=1, pass_s=10), setups=tried)
     address = scenario.addresses(notebook.path)["ombrel-8"]
     machine = open_machine(address)
-    run = notebook.begin_run(plan, address, machine.snapshot())
+    run = notebook.begin_run(plan, address, left(machine.snapshot()))
     machine.close()
     notebook.set_state(sweep.boot_key(run), sweep.boot_id())
     last = sweep.load_plan(notebook, plan).passes[-1]

@@ -54,7 +54,7 @@ def notebook(tmp_path, monkeypatch):
     ASKED.clear()
     path = tmp_path / "n.hovrik"
     with Notebook(path) as opened:
-        scenario.prepare(opened, path)
+        scenario.prepare(opened)
         yield opened
 
 

@@ -8,11 +8,12 @@ import pytest
 SOURCE = Path(__file__).parents[2] / "src" / "hovrik"
 ALLOWED = {
     "core": {"core"},
-    "bench": {"core", "bench"},
-    "store": {"core", "store"},
-    "service": {"core", "bench", "store", "service"},
-    "demo": {"core", "bench", "store", "service", "demo"},
-    "app": {"core", "bench", "store", "service", "demo", "app"},
+    "disk": {"core", "disk"},
+    "bench": {"core", "disk", "bench"},
+    "store": {"core", "disk", "store"},
+    "service": {"core", "disk", "bench", "store", "service"},
+    "demo": {"core", "disk", "bench", "store", "service", "demo"},
+    "app": {"core", "disk", "bench", "store", "service", "demo", "app"},
 }
 CORE_MAY_NOT = {
     "PyQt6",
@@ -63,7 +64,7 @@ def test_the_core_knows_no_interface_file_clock_or_thread():
         assert not {name.split(".")[0] for name in imported(path)} & CORE_MAY_NOT, path.name
 
 
-@pytest.mark.parametrize("room", ["bench", "store", "service", "demo"])
+@pytest.mark.parametrize("room", ["disk", "bench", "store", "service", "demo"])
 def test_only_the_window_knows_the_toolkit(room):
     for path in (SOURCE / room).rglob("*.py"):
         assert not {name.split(".")[0] for name in imported(path)} & {"PyQt6", "pyqtgraph"}, path.name

@@ -14,6 +14,7 @@ from hovrik.core.stats.estimate import Estimate, Mean
 from hovrik.core.words import render
 from hovrik.service import battery_life
 from hovrik.service.run import rig_of
+from hovrik.store import sealed
 from hovrik.store.notebook import Notebook
 
 RIG = Rig("r", "Rig", battery_wh=40.0)
@@ -124,6 +125,7 @@ def test_what_a_full_charge_gave_month_by_month(demo_copy):
         with notebook.writing() as connection:
             connection.execute("DROP TRIGGER pass_no_update")
             connection.execute(f"UPDATE pass SET noted_at = 1700000000000000000 WHERE id IN ({marks})", ids)
+            sealed.seal_again(connection, "pass")
         first, second = battery_life.months(notebook, "ombrel-8")
         assert (first.name, first.passes, second.passes) == ("2023-11", 27, 10)
         before = notebook.cached(battery_life.ALGORITHM, battery_life.VERSION, ids)

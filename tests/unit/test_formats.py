@@ -1,4 +1,4 @@
-"""Notebooks of formats 1 to 4, as those versions left them: the same passes, profiles and answers, and their sweeps go
+"""Notebooks of formats 1 to 5, as those versions left them: the same passes, profiles and answers, and their sweeps go
 on. tests/data/format-N.hovrik.gz were written by the program of that format, formats.json is what the last of format 3
 read in them, but for the answer, which is that of the model of now."""
 
@@ -21,11 +21,12 @@ from hovrik.service.machines import open_machine
 from hovrik.store.database import APPLICATION_ID, migrations
 from hovrik.store.notebook import Notebook
 from hovrik.store.stills import stills
+from hovrik.store.upgrade import AFTER
 
 DATA = Path(__file__).parents[1] / "data"
 EXPECTED = json.loads((DATA / "formats.json").read_text())
-EXPECTED["4"] = EXPECTED["3"]  # that one, opened by the program of format 4
-FORMATS = ("1", "2", "3", "4")
+EXPECTED["4"] = EXPECTED["5"] = EXPECTED["3"]  # that one, opened by the programs of formats 4 and 5
+FORMATS = ("1", "2", "3", "4", "5")
 
 
 @pytest.fixture
@@ -116,10 +117,45 @@ def test_a_migration_is_all_or_nothing(stored):
             assert raw.execute("SELECT count(*) FROM chunk").fetchone()[0] > 100
 
 
-def test_an_older_notebook_is_not_read_while_it_cannot_be_written(stored):
-    path = stored("2")
-    with pytest.raises(StoreError, match="older format 2"):
-        Notebook(path, read_only=True)
+@pytest.mark.parametrize("version", FORMATS)
+def test_an_older_notebook_that_is_not_to_be_written_is_answered_from_a_copy_in_memory(stored, version):
+    """It said: open it for writing once."""
+    path = stored(version)
+    before = path.read_bytes()
+    with Notebook(path, read_only=True) as notebook, notebook.sibling() as other:
+        assert f"older format {version}" in notebook.why_read_only
+        found = evaluate(other, Question.from_dict(notebook.get_state("question")))
+        assert words.render(found.answer.says) == EXPECTED[version]["answer"]
+        with pytest.raises(StoreError, match="reading only"):
+            notebook.annotate("x", "deletion", {})
+    assert path.read_bytes() == before and not list(path.parent.glob("*.format-*"))
+
+
+@pytest.mark.parametrize("version", FORMATS)
+def test_before_it_is_brought_up_to_date_a_copy_is_kept_and_its_name_said(stored, version):
+    path = stored(version)
+    for number in range(2):  # a second one takes the place of nothing
+        with Notebook(path) as notebook:
+            former = notebook.former
+        assert former == path.with_name(f"format-{version}.format-{version}{'-2' if number else ''}.hovrik")
+        with sqlite3.connect(former) as raw:
+            assert raw.execute("PRAGMA user_version").fetchone()[0] == int(version)
+        with Notebook(path) as notebook:
+            assert notebook.former is None
+        path.unlink()
+        stored(version)
+
+
+def test_what_an_earlier_format_found_spoiled_stays_so(stored):
+    """Sealing all rows anew makes none sound that something else has changed."""
+    path = stored("5")
+    with sqlite3.connect(path) as raw:
+        raw.execute("DROP TRIGGER pass_no_update")
+        ((own,),) = raw.execute("SELECT id FROM pass WHERE asked LIKE '%12%' ORDER BY seq LIMIT 1").fetchall()
+        raw.execute("UPDATE pass SET asked = replace(asked, '12', '17') WHERE id = ?", (own,))
+    with Notebook(path) as notebook:
+        assert own not in {record.id for record in notebook.passes()}
+        assert ("pass", own) in notebook.spoiled
 
 
 def test_an_empty_notebook_of_each_format_opens(tmp_path):
@@ -129,6 +165,7 @@ def test_an_empty_notebook_of_each_format_opens(tmp_path):
         with sqlite3.connect(path) as raw:
             for number, script in scripts[:upto]:
                 raw.executescript(script if number < 4 else f"PRAGMA foreign_keys = OFF; {script}")
+                AFTER.get(number, lambda connection: None)(raw)
             raw.executescript(f"PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {upto}")
         with Notebook(path) as notebook:
             assert notebook.passes() == [] and notebook.plans() == []

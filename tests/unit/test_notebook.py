@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers.build import record_of, trace_of, wandering
+from helpers.build import left, record_of, trace_of, wandering
 
 from hovrik.core.errors import Damaged, StoreError, TooNew
 from hovrik.core.facts.condition import Condition, Provenance
@@ -21,7 +21,7 @@ from hovrik.core.passes.purpose import purpose
 from hovrik.core.passes.record import Origin
 from hovrik.core.passes.recording import Recording, Span
 from hovrik.core.plan.steps import Batch, Wanted, laid_out, passes_in
-from hovrik.store import database
+from hovrik.store import database, sealed
 from hovrik.store.database import APPLICATION_ID, migrations
 from hovrik.store.notebook import Notebook, default_path
 from hovrik.store.packing import pack_stamps, pack_values, unpack_stamps, unpack_values
@@ -192,14 +192,18 @@ def test_cache_belongs_to_algorithm_version_and_revision(notebook):
 
 def test_journal_keeps_the_oldest_snapshot_of_a_machine(notebook):
     plan, other = notebook.keep_plan({"n": 1}), notebook.keep_plan({"n": 2})
-    run = notebook.begin_run(plan, MACHINE, SNAPSHOT)
+    found = left(SNAPSHOT)
+    run = notebook.begin_run(plan, MACHINE, found)
     notebook.run_at(run, 3)
-    later = Snapshot({"sustained_limit_w": Reading(4.0, True)}, 2)
-    assert notebook.begin_run(plan, MACHINE, later) == run
-    taken_over = notebook.begin_run(other, MACHINE, later)
+    (open_,) = notebook.open_runs()
+    assert notebook.begin_run(plan, MACHINE, open_.left, open_) == run
+    taken_over = notebook.begin_run(other, MACHINE, open_.left, open_)
     (entry,) = notebook.open_runs()
-    assert entry.id == taken_over and entry.snapshot == SNAPSHOT and entry.plan_id == other
-    assert notebook.begin_run(plan, {"kind": "another"}, later) and len(notebook.open_runs()) == 2
+    assert entry.id == taken_over and entry.snapshot == SNAPSHOT and entry.plan_id == other and entry.left == found
+    notebook.run_touches(taken_over, entry.left.touching("sedge", ["boost"]))
+    assert notebook.open_runs()[0].left.touched["sedge"] >= {"boost"}
+    later = Snapshot({"sustained_limit_w": Reading(4.0, True)}, 2)
+    assert notebook.begin_run(plan, {"kind": "another"}, left(later)) and len(notebook.open_runs()) == 2
     for one in notebook.open_runs():
         notebook.end_run(one.id)
     assert notebook.open_runs() == []
@@ -251,11 +255,8 @@ def test_findings_are_dismissed_and_come_back(notebook):
 def test_kinds_of_a_newer_version_are_kept(notebook):
     record = kept(notebook, purpose="marathon")
     with notebook.writing() as connection:
-        connection.execute(
-            "INSERT INTO incident (id, kind, rig, slot, title, scene, setup, body, noted_at) "
-            "VALUES ('i', 'melted', ?, ?, ?, ?, '{}', '{}', 1)",
-            tuple(record.context.values()),
-        )
+        row = {"id": "i", "kind": "melted", **record.context, "setup": "{}", "body": "{}", "noted_at": 1}
+        sealed.insert(connection, "incident", row)
     assert notebook.passes()[0].purpose == "marathon" and not purpose("marathon").counts
     assert [one.kind for one in notebook.incidents()] == [IncidentKind.OTHER]
 
@@ -263,7 +264,7 @@ def test_kinds_of_a_newer_version_are_kept(notebook):
 def test_steps_are_edited_until_they_are_begun(notebook):
     wanted = [Wanted(Setup(cap_fps=cap), 20.0, 1.0, 2.0, 3.0) for cap in (30.0, 40.0, 60.0)]
     plan = notebook.keep_plan({}, Batch(0, laid_out(wanted)))
-    run = notebook.begin_run(plan, MACHINE, SNAPSHOT)
+    run = notebook.begin_run(plan, MACHINE, left(SNAPSHOT))
     first, second, third = passes_in(notebook.batches(plan)[0].steps)
     notebook.run_at(run, 0, [step.id for step in first.steps])
     added = [replace(step, id="", seq=12 + step.seq) for step in first.steps]

@@ -4,7 +4,7 @@ import errno
 from pathlib import Path
 
 import pytest
-from helpers.build import machine
+from helpers.build import left, machine
 from unit.test_runner import Log, job_of, start
 
 from hovrik.bench.job import PassDone
@@ -103,7 +103,7 @@ def test_no_run_starts_from_what_an_earlier_one_left(tmp_path, monkeypatch):
     apply(made, static(5.0, 30.0), made.describe().rig)  # a killed run left the machine here
     refusing(made, monkeypatch, "sustained_limit_w")
     with pytest.raises(BenchError, match=r"not as it was before it\. Sustained limit: locked"):
-        start(made, log, job_of(made, snapshot=older))
+        start(made, log, job_of(made, left=left(older, KNOBS)))
     assert log.events == []
     assert values(made)["cap_fps"] == older.readings["cap_fps"].value  # what could be put back was
 
@@ -113,14 +113,14 @@ def test_a_full_disk_does_not_stop_the_put_back(tmp_path, monkeypatch):
     made, log = machine(tmp_path), Log(fail_at=1)
     before = values(made)
     full = []
-    honest = Path.write_text
+    honest = Path.write_bytes
 
-    def write_text(self, *args, **kwargs):
+    def write_bytes(self, *args, **kwargs):
         if full:
             raise OSError(errno.ENOSPC, "No space left on device")
         return honest(self, *args, **kwargs)
 
-    monkeypatch.setattr(Path, "write_text", write_text)
+    monkeypatch.setattr(Path, "write_bytes", write_bytes)
 
     def announce(event):
         log.announce(event)

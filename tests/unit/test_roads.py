@@ -5,7 +5,7 @@ import math
 from dataclasses import replace
 
 import pytest
-from helpers.build import DEMO_QUESTION, machine
+from helpers.build import DEMO_QUESTION, left, machine
 
 from hovrik.bench.job import Control
 from hovrik.bench.setting import apply
@@ -14,6 +14,7 @@ from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.service import library
 from hovrik.service import run as sweep
+from hovrik.store import sealed
 from hovrik.store.notebook import Notebook
 
 DESIGN = LadderDesign(9, 10, 1, 40.0, repeats=1, pass_s=10, soak_s=0, cool_s=0)
@@ -38,7 +39,6 @@ class Bench:
         honest, restore = self.machine.apply, self.machine.restore
         monkeypatch.setattr(self.machine, "apply", lambda s: self.sent.append(dict(s)) or honest(s))
         monkeypatch.setattr(self.machine, "restore", lambda s: self.sent.append(dict(s.restorable())) or restore(s))
-        monkeypatch.setattr(sweep, "open_machine", lambda address: self.machine)
 
     @property
     def rig(self):
@@ -68,17 +68,17 @@ def stored(bench, bad):
         for step_id, text in connection.execute("SELECT id, body FROM step").fetchall():
             body = json.loads(text)
             body["setup"] = {**body["setup"], **bad}
-            connection.execute("UPDATE step SET body = ? WHERE id = ?", (json.dumps(body), step_id))
+            sealed.update(connection, "step", {"body": json.dumps(body)}, "id = ?", step_id)
     bench.run(plan)
 
 
 def continued(bench, bad):
     """A plan that was cut short, its steps spoiled before it goes on."""
     plan = bench.stored()
-    bench.notebook.begin_run(plan, {"kind": "x"}, bench.machine.snapshot())
+    bench.notebook.begin_run(plan, {"kind": "x"}, left(bench.machine.snapshot()))
     with bench.notebook.writing() as connection:
         body = json.dumps({"seconds": 5.0, "setup": bad})
-        connection.execute("UPDATE step SET body = ? WHERE kind <> 'rest' AND position > 2", (body,))
+        sealed.update(connection, "step", {"body": body}, "kind <> 'rest' AND position > 2")
     bench.run(plan)
 
 
@@ -88,12 +88,12 @@ def snapshot_of(bench, bad):
 
 def recovered(bench, bad):
     """What an earlier run is said to have found on the machine."""
-    bench.notebook.begin_run(bench.stored(), {"kind": "x"}, snapshot_of(bench, bad))
+    bench.notebook.begin_run(bench.stored(), {"kind": "x"}, left(snapshot_of(bench, bad)))
     found = bench.notebook.open_runs()
     if not found:  # a row that cannot be: it is named
         assert [table for table, _ in bench.notebook.spoiled] == ["journal"]
         return
-    back = sweep.put_back(bench.notebook, found[0])
+    back = sweep.put_back(bench.notebook, found[0], reach=lambda address: bench.machine)
     unread = any(isinstance(value, float) and not math.isfinite(value) for value in bad.values())
     assert unread or (not back.is_whole and set(bad) <= set(back.left))
 
@@ -101,7 +101,7 @@ def recovered(bench, bad):
 def begun_from(bench, bad):
     """A run that must first put back what an earlier one is said to have found."""
     plan = bench.stored()
-    bench.notebook.begin_run(plan, {"kind": "x"}, snapshot_of(bench, bad))
+    bench.notebook.begin_run(plan, {"kind": "x"}, left(snapshot_of(bench, bad)))
     bench.run(plan)
 
 

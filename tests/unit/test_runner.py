@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 import pytest
-from helpers.build import machine
+from helpers.build import left, machine
 
 from hovrik.bench import runner
 from hovrik.bench.job import Control, Job, PassDone, Phase, Progress, RunEnded
@@ -26,8 +26,11 @@ class Log:
     def __init__(self, fail_at=None):
         self.events, self.records, self._fail_at = [], [], fail_at
 
-    def begin(self, snapshot):
-        self.events.append(("begin", snapshot))
+    def begin(self, left):
+        self.events.append(("begin", left))
+
+    def touching(self, left):
+        self.left = left
 
     def at(self, position):
         self.events.append(("at", position))
@@ -39,7 +42,7 @@ class Log:
         self.events.append(("keep", record.id))
         return True
 
-    def restored(self):
+    def restored(self, left=None):
         self.events.append(("restored", None))
 
     def announce(self, event):
@@ -76,7 +79,7 @@ def test_snapshot_first_record_before_announcement_restored_last(tmp_path):
     ended = start(made, log)
     assert log.names == ["begin", *(["at", "keep", "done"] * 3), "restored", "ended"]
     assert ended == RunEnded("", True, 3, 3)
-    assert log.events[0][1].readings == before == made.read_back().readings
+    assert log.events[0][1].snapshot.readings == before == made.read_back().readings
 
 
 def test_records_hold_asked_read_conditions_and_raw_series(tmp_path):
@@ -255,7 +258,7 @@ def test_the_older_snapshot_is_put_back(tmp_path):
     made, log = machine(tmp_path), Log()
     older = made.snapshot()
     made.apply(static(5.0, 30.0))  # a killed run left the machine here
-    start(made, log, job_of(made, snapshot=older))
+    start(made, log, job_of(made, left=left(older)))
     assert made.read_back().readings == older.readings
 
 

@@ -67,12 +67,8 @@ def test_a_notebook_with_spoiled_rows_opens_and_names_them(tmp_path):
             connection.execute("DROP TRIGGER pass_no_update")
             connection.execute("UPDATE pass SET asked = '[1]' WHERE id = 'bad'")
             connection.execute("UPDATE pass SET conditions = '{\"room_c\": 5}' WHERE id = 'worse'")
-            connection.execute(
-                'INSERT INTO state (key, body) VALUES (\'question\', \'{"kind": "lowest-watts", "terms": 4}\')'
-            )
-            connection.execute(
-                'INSERT INTO state (key, body) VALUES (\'design\', \'{"from_w": "x", "to_w": 4, "step_w": 1}\')'
-            )
+        notebook.set_state("question", {"kind": "lowest-watts", "terms": 4})
+        notebook.set_state("design", {"from_w": "x", "to_w": 4, "step_w": 1})
     with Notebook(path) as notebook:
         assert [record.id for record in notebook.passes()] == ["good"]
         assert {row for _, row in notebook.spoiled} == {"bad", "worse"}

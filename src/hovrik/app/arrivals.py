@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 from enum import Enum
 from pathlib import Path
 
 from ..core.errors import HovrikError
+from ..disk.reading import opened
 from ..service.imports.many import SUFFIXES as TABLES
 from ..store.files.write.exchange import schema_of
 from ..store.stills import SUFFIXES as PICTURES
@@ -28,15 +30,16 @@ class Kind(Enum):
 
 def kind_of(path: Path) -> Kind:
     """What a path leads to; devices and pipes are nothing."""
-    if path.is_dir():
-        return Kind.FOLDER
-    if not path.is_file():
-        return Kind.NOTEBOOK if path.suffix == ".hovrik" else Kind.NOTHING
     try:
-        with path.open("rb") as file:
-            head = file.read(len(_HEAD))
-    except OSError:
+        if path.is_dir():
+            return Kind.FOLDER
+        if not path.is_file():
+            return Kind.NOTEBOOK if path.suffix == ".hovrik" else Kind.NOTHING
+        handle, _ = opened(path)
+    except (OSError, HovrikError):
         return Kind.NOTHING
+    with os.fdopen(handle, "rb") as file:
+        head = file.read(len(_HEAD))
     suffix = path.suffix.lower()
     if head == _HEAD or suffix == ".hovrik":
         return Kind.NOTEBOOK

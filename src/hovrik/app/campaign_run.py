@@ -13,12 +13,12 @@ from ..core.plan.campaign import Campaign
 from ..core.questions.question import Question
 from ..service import campaigns
 from ..store.notebook import Notebook
-from .run_worker import RunWorker
+from .run_worker import RunWorker, Stays
 from .session import Session
 from .worker import Wanted, Worker
 
 STOPPED = "stopped"  # why a run ended that a person stopped
-Run = Callable[[Callable[[Notebook, Machine], str]], None]
+Run = Callable[[Callable[[Notebook, Machine], str], Stays], None]
 
 
 class CampaignRun(QObject):
@@ -72,7 +72,10 @@ class CampaignRun(QObject):
             session.set_question(own)
         self._at, self._fault, self._stopped = at, "", False
         lengths, room_c = session.design, session.room_c
-        self._run(lambda notebook, _machine: campaigns.begun(notebook, lengths, at, room_c))
+        self._run(
+            lambda notebook, _machine: campaigns.begun(notebook, lengths, at, room_c),
+            lambda notebook: not self._stopped and campaigns.goes_on(notebook, at),
+        )
         self.changed.emit()
 
     def _on_ended(self, ended: RunEnded) -> None:
@@ -93,7 +96,12 @@ class CampaignRun(QObject):
 
         self._worker.ask(work)
 
-    def _on_noted(self, _campaign: Campaign) -> None:
+    def _on_noted(self, found: Campaign | list[str]) -> None:
+        if isinstance(found, list):  # of going home
+            self._end()
+            for text in found:
+                self._session.failed.emit(text)
+            return
         if not self.is_on:
             return
         self.changed.emit()
@@ -104,10 +112,21 @@ class CampaignRun(QObject):
 
     def _on_not_noted(self, fault: Exception) -> None:
         self._session.failed.emit(str(fault))
-        self._finish()
+        (self._end if self._at is None else self._finish)()
 
     def _finish(self) -> None:
-        self.is_on, self._at = False, None
+        """The machine is restarted into the OS slot that it was found in, off the interface thread."""
+        self._at = None
+        notebook = self._session.notebook
+
+        def work(_wanted: Wanted) -> list[str]:
+            with notebook.sibling() as own:
+                return campaigns.went_home(own)
+
+        self._worker.ask(work)
+
+    def _end(self) -> None:
+        self.is_on = False
         if self._before is not None:
             self._session.set_question(self._before)
             self._before = None

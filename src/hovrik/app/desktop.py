@@ -10,16 +10,18 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QProcess, QUrl
-from PyQt6.QtGui import QDesktopServices, QPainter, QPdfWriter
+from PyQt6.QtGui import QDesktopServices, QPainter
 from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from .. import __version__
-from ..core.errors import HovrikError
+from ..disk.writing import Kind as Written
+from ..disk.writing import replacing, write_text
 from ..service.rows import csv_of, pass_row
-from ..store.files.write.text_files import replacing, write_text
+from ..service.spoiled import words_of
 from .arrivals import Kind, kind_of
 from .dialogs.words_dialog import WordsDialog
-from .file_names import ask_open, ask_save
+from .file_names import ask_open, ask_save, write_or_ask
+from .printing import pdf_writer
 from .settings import remember, remembered
 
 if TYPE_CHECKING:
@@ -110,7 +112,8 @@ class Desktop(QObject):
         if path.resolve() == own.path.resolve():
             self._say("That is this notebook itself. Choose another name for the copy.")
             return
-        self._try(lambda: own.copy_to(path), f"A copy is in {path}. This window goes on with {own.path.name}.")
+        done = f"A copy is in {path}. This window goes on with {own.path.name}."
+        self._write(lambda force: own.copy_to(path, force=force), done)
 
     def merge_notebook(self) -> None:
         """Another notebook's passes, with all that belongs to them, into this one."""
@@ -148,7 +151,12 @@ class Desktop(QObject):
             self._say("There are no figures to export yet.")
             return
         rows = [pass_row(view, evaluation.question) for view in evaluation.views if not view.deleted]
-        self._try(lambda: write_text(path, csv_of(rows)), f"{len(rows)} passes are written to {path}.")
+
+        def write(force: bool) -> None:
+            write_text(path, csv_of(rows), Written.TABLE, force=force)
+
+        spoiled = words_of(evaluation.spoiled)
+        self._write(write, f"{len(rows)} passes are written to {path}.{f' {spoiled}.' if spoiled else ''}")
 
     def print_page(self) -> None:
         """The page that is shown with question and answer, as PDF."""
@@ -159,9 +167,9 @@ class Desktop(QObject):
     def print_to(self, path: Path) -> None:
         """Write the window's picture as one page; the banner tells how it went."""
 
-        def write() -> None:
-            with replacing(path) as temporary:
-                writer = QPdfWriter(str(temporary))
+        def write(force: bool) -> None:
+            with replacing(path, Written.PDF, force=force) as temporary:
+                writer = pdf_writer(temporary)
                 writer.setResolution(144)
                 painter = QPainter(writer)
                 picture = self._window.frame.grab()
@@ -170,7 +178,7 @@ class Desktop(QObject):
                 painter.drawPixmap(0, 0, picture)
                 painter.end()
 
-        self._try(write, f"The page is written to {path}.")
+        self._write(write, f"The page is written to {path}.")
 
     def open_folder(self) -> None:
         """Show where the notebook lies."""
@@ -238,22 +246,21 @@ class Desktop(QObject):
     def _say(self, text: str) -> None:
         self._window.banner.show_problem(text)
 
-    def _try(self, act: Callable[[], None], done: str) -> None:
-        try:
-            act()
-        except HovrikError as fault:
-            self._say(str(fault))
-            return
-        self._say(done)
+    def _write(self, write: Callable[[bool], None], done: str) -> None:
+        write_or_ask(self._window, write, self._say, done)
 
 
 def _text(name: str) -> str:
     return resources.files("hovrik.app.words").joinpath(f"{name}.txt").read_text(encoding="utf-8")
 
 
+# how the program starts itself: nothing that lies in the folder it happens to be in is loaded
+OWN_PROCESS = ("-P", "-m", "hovrik")
+
+
 def start_another(path: Path) -> None:
     """A window of its own for another notebook; one that is open already comes to the front instead."""
-    QProcess.startDetached(sys.executable, ["-m", "hovrik", "open", str(path)])
+    QProcess.startDetached(sys.executable, [*OWN_PROCESS, "open", str(path.absolute())], str(Path.home()))
 
 
 def scale_wanted() -> float:

@@ -12,6 +12,8 @@ from ..service.memory import Cancelled, Memory
 from ..store.notebook import Notebook
 from .worker import Wanted, Worker
 
+MOST_AT_ONCE = 300  # passes that are looked through before the first answer
+
 
 class EvaluateWorker(QObject):
     """Asks for figures and hands over the newest ones only, with a notebook connection of its own.
@@ -22,6 +24,7 @@ class EvaluateWorker(QObject):
     evaluated = pyqtSignal(object)
     failed = pyqtSignal(str)
     progressed = pyqtSignal(int, int)
+    _early = pyqtSignal(object)
 
     def __init__(self, open_notebook: Callable[[], Notebook]) -> None:
         super().__init__()
@@ -29,6 +32,7 @@ class EvaluateWorker(QObject):
             "analyst", self, enter=lambda: Memory(open_notebook()), leave=lambda one: one.notebook.close()
         )
         self._worker.finished.connect(self._on_finished)
+        self._early.connect(self._on_finished)
         self._worker.failed.connect(lambda fault: self.failed.emit(str(fault)))
 
     @property
@@ -49,6 +53,9 @@ class EvaluateWorker(QObject):
                 return wanted()
 
             try:
+                if memory.unchecked > MOST_AT_ONCE:  # the answer first; it says that it is being looked through
+                    self._early.emit(evaluate(memory.notebook, question, progress, over, memory, within, check=False))
+                    memory.check(wanted)
                 return evaluate(memory.notebook, question, progress, over, memory, within)
             except Cancelled:
                 return None

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from ..core.errors import HovrikError, NotOurs
 from .settings import remember, remembered
 
 MOST_LETTERS = 120
@@ -63,3 +65,36 @@ def ask_save(parent: QWidget, purpose: str, title: str, suggestion: str, kinds: 
         return None
     (path,) = _noted(purpose, [name])
     return path if path.suffix else path.with_name(path.name + suffix)
+
+
+def write_or_ask(parent: QWidget, write: Callable[[bool], None], told: Callable[[str], None], done: str = "") -> None:
+    """Write something; where a file of another kind stands there, ask, and write over it by a yes only. write : takes
+    that yes; told : of how it went; done : what is told of success, "" nothing."""
+    try:
+        write(False)
+    except NotOurs as fault:
+        told(str(fault))
+        box = QMessageBox(
+            QMessageBox.Icon.Question, "Hovrik", f"{fault}\nReplace it all the same?",
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No, parent,
+        )  # fmt: skip
+        box.setDefaultButton(QMessageBox.StandardButton.No)
+        box.buttonClicked.connect(
+            lambda chosen: _write(lambda: write(True), told, done)
+            if box.standardButton(chosen) == QMessageBox.StandardButton.Yes else None
+        )  # fmt: skip
+        box.open()
+    except HovrikError as fault:
+        told(str(fault))
+    else:
+        told(done) if done else None
+
+
+def _write(write: Callable[[], None], told: Callable[[str], None], done: str) -> None:
+    try:
+        write()
+    except HovrikError as fault:
+        told(str(fault))
+        return
+    if done:
+        told(done)

@@ -44,6 +44,7 @@ class Guide(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._stopped = threading.Event()
+        self._gone = threading.Event()
         self._open: Request | None = None
         self._last: GuidedMachine | None = None
         self._clock = RealClock(ended=self._stopped)
@@ -62,6 +63,7 @@ class Guide(QObject):
     def machine(self, rig: Rig, titles: list[Title], source: Source) -> GuidedMachine:
         """A machine run through this guide; time is real. Its OS slot is that of the run before, if any."""
         self._stopped.clear()
+        self._gone.clear()
         self._clock.forget_stop()
         before = self._last.slot if self._last is not None and self._last.rig.key == rig.key else ""
         slot = rig.slots[0].key if len(rig.slots) == 1 else before
@@ -95,7 +97,8 @@ class Guide(QObject):
         return answer if isinstance(answer, Readings) else None
 
     def _ask(self, request: Request) -> bool | Readings | None:
-        if self._stopped.is_set():
+        puts_back = request.instruction.need is Need.PUT_BACK  # asked whatever was stopped: nobody else can say it
+        if self._gone.is_set() or (self._stopped.is_set() and not puts_back):
             return None
         self._open = request
         self.asked.emit(request)
@@ -107,12 +110,18 @@ class Guide(QObject):
     def cut(self) -> None:
         """An open request is withdrawn. What is asked next is asked again."""
         request = self._open
-        if request is not None:
+        kept = request is not None and request.instruction.need is Need.PUT_BACK and not self._gone.is_set()
+        if request is not None and not kept:
             request.give(None)
             self.withdrawn.emit()
 
     def stop(self) -> None:
-        """End every wait from now on; nothing is asked any more."""
+        """End every wait from now on; nothing is asked any more but whether the machine was put back."""
         self._stopped.set()
         self._clock.stop()
         self.cut()
+
+    def leave(self) -> None:
+        """Nobody is there to be asked any more."""
+        self._gone.set()
+        self.stop()

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QDialog, QLineEdit, 
 
 from ..bench.job import Progress
 from ..bench.protocol import Machine
+from ..bench.setting import PutBack
 from ..core.errors import HovrikError
 from ..core.facts.setup import Setup
 from ..core.plan.grid import SetupsDesign
@@ -20,8 +21,8 @@ from ..core.words import plural
 from ..service import library, recovery
 from ..service import run as sweep
 from ..service.gather import surprising_setups, void_setups
-from ..service.machines import open_machine
-from ..store.notebook import Notebook
+from ..service.machines import BY_HAND, by_hand, open_machine
+from ..store.notebook import JournalEntry, Notebook
 from .campaign_run import CampaignRun
 from .commands import answer
 from .desktop import Desktop
@@ -29,14 +30,14 @@ from .evaluate_worker import EvaluateWorker
 from .frame import Frame
 from .guide import Guide
 from .menu import Menu, note_recent
-from .run_worker import RunWorker
+from .run_worker import RunWorker, Stays
 from .session import Session
 from .settings import remember, remembered
 from .single import Doorbell
 from .stages.base import EMPTY, Stage
 from .stages.bench import BenchStage
 from .widgets.fields import commit_edit
-from .worker import Worker
+from .worker import Wanted, Worker
 
 if TYPE_CHECKING:
     from .stages.plan import PlanStage
@@ -61,7 +62,10 @@ class MainWindow(QMainWindow):
         self._waiting_setups: Sequence[Setup] = ()
         self._plan_id = ""
         self._doorbell: Doorbell | None = None
-        self._is_background = self._leaves = False
+        self._is_background = self._leaves = self._closes_after = False
+        self._putter = Worker("put back", self)
+        self._putter.finished.connect(self._on_put_back)
+        self._putter.failed.connect(lambda fault: self.banner.show_problem(str(fault)))
         self.frame = Frame(session, STAGES)
         self.question_line, self.answer_panel = self.frame.question_line, self.frame.answer_panel
         self.banner, self.bench_line, self.stack = self.frame.banner, self.frame.bench_line, self.frame.stack
@@ -98,7 +102,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         self._evaluating, self._looking = QTimer(self), QTimer(self)
-        for timer, slot in ((self._evaluating, self._evaluate), (self._looking, session.look_at_machine)):
+        for timer, slot in ((self._evaluating, self._evaluate), (self._looking, self._look)):
             timer.setSingleShot(True)
             timer.setInterval(SOON_MS)
             timer.timeout.connect(slot)
@@ -129,6 +133,11 @@ class MainWindow(QMainWindow):
         self.runner.pass_stored.connect(self._on_pass_stored)
         self.runner.failed.connect(self.banner.show_problem)
         self.runner.idle.connect(self._after_run)
+
+    def _look(self) -> None:
+        """Read the machine where it is another one; none that a run has."""
+        if not self.runner.is_running:
+            self.session.look_if_other()
 
     def stage(self, name: str) -> Stage:
         """A stage, made when first asked for."""
@@ -371,7 +380,7 @@ class MainWindow(QMainWindow):
         """Run what is left of a stored plan, in the Bench stage."""
         self._run(lambda _notebook, _machine: plan_id)
 
-    def _run(self, plan: Callable[[Notebook, Machine], str]) -> None:
+    def _run(self, plan: Callable[[Notebook, Machine], str], stays: Stays = lambda _notebook: False) -> None:
         session = self.session
         question, rig = session.question, session.rig
         if question is None or rig is None:
@@ -380,12 +389,11 @@ class MainWindow(QMainWindow):
         self.banner.dismiss()
         self.show_stage("Bench")
         if address is not None:
-            self.runner.start(plan, address, lambda: open_machine(address, pace=pace))
+            self.runner.start(plan, address, lambda: open_machine(address, pace=pace), stays)
         else:
             titles = list(library.titles(session.notebook).values())
-            by_hand = {"kind": "by hand", "rig": rig.key}
             machine = self.guide.machine(rig, titles, question.source)
-            self.runner.start(plan, by_hand, lambda: machine)
+            self.runner.start(plan, by_hand(rig.key), lambda: machine)
         self._show_readiness()
 
     def _on_planned(self, plan_id: str) -> None:
@@ -441,7 +449,7 @@ class MainWindow(QMainWindow):
         self.bench_line.show_paused(False)
         self.session.look_at_machine()
         self._show_readiness()
-        if self._is_background:
+        if self._is_background or self._closes_after:
             QTimer.singleShot(0, self._end_in_background)  # when all have heard that the run is over
             return
         self.evaluate()
@@ -469,16 +477,29 @@ class MainWindow(QMainWindow):
             (
                 ("Put it back", lambda: self._put_back(entry)),
                 ("Continue the sweep", lambda: self._continue(entry.plan_id)),
-                ("Leave it as it is", lambda: self._leave(entry.id)),
+                ("Leave it as it is", lambda: self._leave(entry)),
             ),
         )
 
-    def _put_back(self, entry: object) -> None:
-        try:
-            back = sweep.put_back(self.session.notebook, entry)  # type: ignore[arg-type]
-        except HovrikError as fault:
-            self.banner.show_problem(str(fault))
+    def _put_back(self, entry: JournalEntry, *, is_done: bool = False) -> None:
+        """Put a machine back, off the interface thread; a person is asked first and believed by their yes only."""
+        if entry.machine.get("kind") == BY_HAND and not is_done:
+            self.banner.offer(
+                sweep.by_hand_words(entry),
+                (("It is back as it was", lambda: self._put_back(entry, is_done=True)), ("Not yet", lambda: None)),
+            )
             return
+        notebook = self.session.notebook
+
+        def work(_wanted: Wanted) -> PutBack:
+            with notebook.sibling() as own:
+                return sweep.put_back(own, entry, is_done=lambda _words: is_done)
+
+        self.banner.offer("The machine is being put back …", ())
+        self._putter.ask(work)
+
+    def _on_put_back(self, back: PutBack) -> None:
+        self.session.look_at_machine()
         self.banner.show_problem(
             "The machine is back as it was."
             if back.is_whole
@@ -488,8 +509,8 @@ class MainWindow(QMainWindow):
     def _continue(self, plan_id: str) -> None:
         self.run_plan(plan_id)
 
-    def _leave(self, run_id: str) -> None:
-        self.session.notebook.end_run(run_id)
+    def _leave(self, entry: JournalEntry) -> None:
+        sweep.leave(self.session.notebook, entry)
         self.banner.dismiss()
 
     # -- other
@@ -611,7 +632,13 @@ class MainWindow(QMainWindow):
         """Ask before closing while a sweep runs, and come to the front when the notebook is opened once more."""
         self._doorbell = doorbell
         doorbell.rung.connect(self.come_back)
+        doorbell.brought.connect(self._take_brought)
         doorbell.pressed.connect(lambda: self.bench.feel.press_key())
+
+    def _take_brought(self, path: Path) -> None:
+        """A file that was opened beside this window."""
+        self.come_back()
+        self.desktop.open_path(path)
 
     def come_back(self) -> None:
         """Be in sight, and stay so when the sweep is over."""
@@ -626,9 +653,17 @@ class MainWindow(QMainWindow):
         self.hide()
 
     def _end_in_background(self) -> None:
-        if self._is_background:
+        if self._closes_after:
+            self._close_for_good()
+        elif self._is_background:
             self._close_for_good()
             QApplication.quit()
+
+    def _stop_and_close(self) -> None:
+        """Stop a run by hand; its person is asked to put the machine back, and then the window closes."""
+        self._closes_after = True
+        self.show_place("Bench", "By hand")
+        self.stop_sweep()
 
     def _close_for_good(self) -> None:
         self._leaves = True
@@ -640,15 +675,17 @@ class MainWindow(QMainWindow):
             from .dialogs.close_dialog import CloseDialog
 
             event.ignore()
-            self.close_dialog = self.show_dialog(CloseDialog(self))
-            self.close_dialog.stop_asked.connect(self._close_for_good)
+            hand = self.session.address is None
+            self.close_dialog = self.show_dialog(CloseDialog(self, by_hand=hand))
+            self.close_dialog.stop_asked.connect(self._stop_and_close if hand else self._close_for_good)
+            self.close_dialog.leave_asked.connect(self._close_for_good)
             self.close_dialog.background_asked.connect(self._go_to_background)
             return
         if self._doorbell is not None:
             self._doorbell.close()
         for dialog in self.findChildren(QDialog):  # an import ends after the log under way
             dialog.close()
-        self.guide.stop()
+        self.guide.leave()
         self.campaign.leave()
         self.runner.close()
         self.evaluator.close()

@@ -8,28 +8,36 @@ from PyQt6.QtCore import QMarginsF, QSizeF
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from ..core.errors import StoreError
-from ..store.files.write.text_files import replacing, write_text
+from ..disk.writing import MARK, Kind, replacing, write_web_page
 from .theme import tokens
 
 
-def write_page(path: Path, html: str, on_paper: str | None = None) -> None:
+def write_page(path: Path, html: str, on_paper: str | None = None, *, force: bool = False) -> None:
     """Write a document as a web page where the name says so, else as a PDF. on_paper : the same for the PDF, None as it
-    is. Raises StoreError; an older file is then still whole."""
+    is; force : the yes to replacing another kind of file. Raises StoreError, NotOurs; an older file is then still
+    whole."""
     if path.suffix.lower() in (".html", ".htm"):
-        write_text(path, html)
+        write_web_page(path, html, force=force)
     else:
-        write_pdf(path, on_paper if on_paper is not None else html)
+        write_pdf(path, on_paper if on_paper is not None else html, force=force)
 
 
-def write_pdf(path: Path, html: str) -> None:
-    """Write a document as landscape A4. Raises StoreError; an older file is then still whole."""
+def pdf_writer(path: Path) -> QPdfWriter:
+    """What writes a PDF that says by whom it was made."""
+    writer = QPdfWriter(str(path))
+    writer.setCreator(MARK)
+    return writer
+
+
+def write_pdf(path: Path, html: str, *, force: bool = False) -> None:
+    """Write a document as landscape A4. Raises StoreError, NotOurs; an older file is then still whole."""
     document = QTextDocument()
     font = QFont(tokens.base_font().family())  # without the features of the screen: its text stays text
     font.setPixelSize(12)
     document.setDefaultFont(font)
     document.setHtml(html)
-    with replacing(path) as temporary:
-        writer = QPdfWriter(str(temporary))
+    with replacing(path, Kind.PDF, force=force) as temporary:
+        writer = pdf_writer(temporary)
         writer.setResolution(96)
         writer.setPageLayout(
             QPageLayout(

@@ -21,6 +21,7 @@ from .worker import Worker
 
 MOST_WAITING = 4000
 Plan = Callable[[Notebook, Machine], str]
+Stays = Callable[[Notebook], bool]
 
 
 class LiveBox:
@@ -74,14 +75,18 @@ class RunWorker(QObject):
         """Whether a run is under way."""
         return self._control is not None
 
-    def start(self, plan: Plan, address: Mapping[str, Any], reach: Callable[[], Machine]) -> None:
+    def start(
+        self, plan: Plan, address: Mapping[str, Any], reach: Callable[[], Machine],
+        stays: Stays = lambda _notebook: False,
+    ) -> None:  # fmt: skip
         """Run what is left of a plan on the machine that `reach` opens; harmless while one runs. plan : its id, from
-        the run's own notebook and the machine as it is."""
+        the run's own notebook and the machine as it is; stays : whether a further run goes on in the OS slot that it
+        ends in, by the same notebook."""
         if self._control is not None:
             return
-        control = self._control = Control()
+        control = self._control = Control(is_attended=True)
         self.started.emit()
-        self._worker.ask(lambda _wanted: self._body(plan, address, reach, control))
+        self._worker.ask(lambda _wanted: self._body(plan, address, reach, control, stays))
 
     def stop(self) -> None:
         """End the run; the machine is put back by the run itself. Harmless where none runs."""
@@ -113,12 +118,16 @@ class RunWorker(QObject):
         self.stop()
         self._worker.close()
 
-    def _body(self, plan: Plan, address: Mapping[str, Any], reach: Callable[[], Machine], control: Control) -> None:
+    def _body(
+        self, plan: Plan, address: Mapping[str, Any], reach: Callable[[], Machine], control: Control, stays: Stays
+    ) -> None:
         """On the run's thread: the machine is opened, used and closed there."""
         with self._open() as notebook, closing(reach()) as machine:
             plan_id = plan(notebook, machine)
             self.planned.emit(plan_id)
-            sweep.run_plan(notebook, plan_id, machine, address, control, self._announce)
+            sweep.run_plan(
+                notebook, plan_id, machine, address, control, self._announce, lambda: stays(notebook)
+            )
 
     def _announce(self, event: RunEvent) -> None:
         self.live.put(event)

@@ -37,7 +37,6 @@ from ..core.plan.schedule import line_to_plan_with
 from ..core.plan.steps import PlannedPass
 from ..core.questions.preflight import Item, Seen, conditions
 from ..core.questions.question import Question
-from ..core.words import plural
 from ..service import campaigns, library, planning, tonight
 from ..service import run as sweep
 from ..service.gather import Evaluation, own_factor
@@ -45,6 +44,7 @@ from ..service.notes import Note
 from ..service.notes import keep as keep_notes
 from ..service.notes import kept as kept_notes
 from ..service.remembered import remembered
+from ..service.spoiled import words_of
 from ..service.thresholds import keep_thresholds
 from ..store.notebook import Entity, Notebook
 from .settings import SCHOOL, TARGET
@@ -103,6 +103,7 @@ class Session(QObject):
         self.evaluation: Evaluation | None = None
         self.selected_pass: str | None = None
         self.machine_seen = Seen()
+        self._looked_at: Mapping[str, Any] | None = {}
         self._looker = Worker("look", self)
         self._looker.finished.connect(self._on_looked)
         self.over = ""  # id of the factor that passes are read along, "" the static limit
@@ -116,12 +117,10 @@ class Session(QObject):
 
     def tell_faults(self) -> None:
         """Say what of the notebook could not be read so far; it is left out and kept."""
-        spoiled = list(self.notebook.spoiled.values())
-        said = list(self.faults)
-        if spoiled:
-            first = "; ".join(f"{one.table} {one.row[:8]}: {one.fault[:120]}" for one in spoiled[:2])
-            said.append(f"{plural(len(spoiled), 'row')} cannot be read and {'is' if len(spoiled) == 1 else 'are'} left "
-                        f"out, but kept ({first})")  # fmt: skip
+        spoiled = words_of(self.notebook.spoiled.values())
+        said = [*self.faults, *([spoiled] if spoiled else [])]
+        if self.notebook.former is not None:
+            said.append(f"the former version is kept as {self.notebook.former.name}; it was brought up to date")
         if said:
             text = ". ".join(said)
             self.failed.emit(f"Of this notebook {text}.")
@@ -444,9 +443,14 @@ class Session(QObject):
         found = self.newest(kind).get(key)
         return str(found.body.get("name", key)) if found else key
 
+    def look_if_other(self) -> None:
+        """Read the machine where it is another one than was read last: an edit of a question opens none."""
+        if self.address != self._looked_at:
+            self.look_at_machine()
+
     def look_at_machine(self) -> None:
         """Read the machine anew, off the interface thread; `machine_looked` tells."""
-        address = self.address
+        address = self._looked_at = self.address
         self._looker.ask(lambda _wanted: library.look(address))
 
     def _on_looked(self, seen: Seen) -> None:

@@ -17,7 +17,7 @@ from ..core import degrees
 from ..store.notebook import default_path
 from .arrivals import Kind, kind_of
 from .desktop import ask_to_make, scale_wanted
-from .knock import SHOW, knock
+from .knock import SHOW, SHOW_S, bring, knock
 from .main_window import MainWindow
 from .session import Session
 from .settings import DEGREES, remembered
@@ -61,7 +61,7 @@ def run_window(path: Path | None) -> int:
     own = default_path() if path is None or brought is not None else path
     if own is path and not own.exists() and not ask_to_make(own):
         return 1
-    if knock(own, SHOW):
+    if bring(own, brought) if brought is not None else knock(own, SHOW, SHOW_S):
         return 0
     window = MainWindow(Session(own))
     window.ask_when_running(Doorbell(own, window))

@@ -10,8 +10,9 @@ from threading import Event
 from typing import Protocol
 
 from ..core.facts.condition import Conditions
+from ..core.facts.left import Left
 from ..core.facts.rig import Rig
-from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import Guard
@@ -82,8 +83,11 @@ Announce = Callable[[RunEvent], None]
 class Sink(Protocol):
     """Where a run is kept. Each call returns only once its data are safe."""
 
-    def begin(self, snapshot: Snapshot) -> None:
-        """Keep the snapshot before the first Apply."""
+    def begin(self, left: Left) -> None:
+        """Keep how the machine was found, before it is restarted or anything is set."""
+
+    def touching(self, left: Left) -> None:
+        """Keep what is about to be set beside what was set before."""
 
     def at(self, planned: PlannedPass) -> None:
         """Keep which planned pass is about to be made."""
@@ -91,8 +95,9 @@ class Sink(Protocol):
     def keep(self, record: PassRecord) -> bool:
         """Keep a finished record and judge it; whether it counts."""
 
-    def restored(self) -> None:
-        """The snapshot is back on the machine, confirmed."""
+    def restored(self, left: Left | None = None) -> None:
+        """What was touched is back on the machine, confirmed; left : what is still to be put back later, an OS slot
+        that a further run goes on in, None nothing."""
 
 
 @dataclass
@@ -100,7 +105,8 @@ class Control:
     """The user's hand on a run: stop, pause, skip, repeat. Safe from any thread.
 
     paused : hold before the next pass; skipped : leave the pass in progress; again : make the last one once more;
-    pressed : keys of a blind test that the run has not looked at yet.
+    pressed : keys of a blind test that the run has not looked at yet; is_attended : somebody hears what a run says, so
+    that one that cannot go on by itself pauses instead of ending.
     """
 
     machine: Machine | None = None
@@ -109,6 +115,7 @@ class Control:
     skipped: Event = field(default_factory=Event)
     again: Event = field(default_factory=Event)
     pressed: SimpleQueue[None] = field(default_factory=SimpleQueue)
+    is_attended: bool = False
 
     def press(self) -> None:
         """It feels bad now."""
@@ -137,6 +144,10 @@ class Control:
             self.machine.stop()
 
 
+def _no() -> bool:
+    return False
+
+
 @dataclass(frozen=True)
 class Job:
     """What to run. passes : all planned; done : ids of the steps whose pass is already kept; context, title, scene : of
@@ -145,7 +156,8 @@ class Job:
 
     rig : as it is when the run starts; newest_rig : reads it as it is now, for the gate before each Apply;
     played : the title as its owner knows it, for the knobs that it adds;
-    snapshot : what to put back at the end when an interrupted run is continued; else None and it is taken anew;
+    left : what an earlier run left on the machine, which is put back first, else None; stays : whether a further run
+    goes on in the OS slot that this one ends in, so that the restart back is left to that one;
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
     (real time: it has no other); overhead : the line that charge is predicted by; contexts : of passes that are made in
     a slot of their own, by slot; pins : limits that brought earlier passes to measured watts, by slot and watts;
@@ -161,7 +173,8 @@ class Job:
     slot: str | None = None
     asked: Conditions = field(default_factory=dict)
     done: frozenset[str] = frozenset()
-    snapshot: Snapshot | None = None
+    left: Left | None = None
+    stays: Callable[[], bool] = _no
     guards: Sequence[Guard] = ()
     patience_s: float = 0.0
     look_s: float = 2.0

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -57,11 +57,24 @@ class Launches:
         return {key: Condition(value, Provenance.ASKED, at_ns) for key, value in known.items() if value}
 
 
+class Touched(Protocol):
+    """Told of what a pass touches, before it is touched."""
+
+    def touch(self, knobs: Iterable[str], by_hand: Iterable[str] = ()) -> None:
+        """Knobs that are about to be set, or that moved with one."""
+
+    def leave_slot(self) -> None:
+        """Another OS slot is to run."""
+
+    def arrive(self) -> None:
+        """It runs."""
+
+
 @dataclass
 class OnePass:
     """The making of one planned pass. done : passes that are kept, of how many; watch : the guards of the run;
     hand : what a person has set in this run beside the machine, which grows; launches : of the run; pins : limits that
-    bring a slot to measured watts, which grow too; asked : what is really asked for."""
+    bring a slot to measured watts, which grow too; run : told of what is touched; asked : what is really asked for."""
 
     machine: Machine
     job: Job
@@ -73,6 +86,7 @@ class OnePass:
     hand: dict[str, Level] = field(default_factory=dict)
     launches: Launches = field(default_factory=Launches)
     pins: dict[Key, float] = field(default_factory=dict)
+    run: Touched | None = None
     asked: Setup = field(default_factory=Setup)
     _readback: list[tuple[int, Setup]] = field(default_factory=list)
     _samples: list[Sample] = field(default_factory=list)
@@ -140,7 +154,16 @@ class OnePass:
         return self._record(start, conditions, read=read, trace=trace, summary=summary)
 
     def _apply(self, setup: Setup) -> Outcome:
-        return apply(self.machine, setup, self.job.rig_now(), self.job.played, Setup(self.hand), self.launches.hear)
+        machine, rig, title = self.machine, self.job.rig_now(), self.job.played
+        if self.run is None:
+            return apply(machine, setup, rig, title, Setup(self.hand), self.launches.hear)
+        hand = hand_part(setup, settable(machine, rig, title))
+        self.run.touch(setup.without(*hand), hand)
+        before = machine.read_back().readings
+        outcome = apply(machine, setup, rig, title, Setup(self.hand), self.launches.hear)
+        moved = {key for key, one in machine.read_back().readings.items() if one.confirmed and one != before.get(key)}
+        self.run.touch(moved)  # what hangs on a knob and moved with it
+        return outcome
 
     @property
     def _pin_key(self) -> Key:
@@ -187,11 +210,16 @@ class OnePass:
             steps.append((self.planned.steps[0], go_on_source(own)))
         for step, asked in steps:
             self._say(Phase.RECHARGE if step.kind == RECHARGE else Phase.APPLY)
+            leaves = asked.slot is not None and asked.slot != self.machine.describe().slot
+            if leaves and self.run is not None:
+                self.run.leave_slot()
             if not self.machine.needs_person(asked):
                 if self._is_left:
                     return False
                 raise PassAborted(f"The plan asks for this before its next pass: {asked.text} It was not done.")
             self.launches.hear(asked.need)
+            if leaves and self.run is not None:
+                self.run.arrive()
         return True
 
     def _read_back(self) -> Setup:

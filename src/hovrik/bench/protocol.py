@@ -103,6 +103,7 @@ class Need(StrEnum):
     PLUG_IN = "plug in"
     UNPLUG = "unplug"
     SET_BY_HAND = "set by hand"
+    PUT_BACK = "put back"
     START = "start the scene"
     BRING = "bring the readings"
 
@@ -178,7 +179,8 @@ class Machine(Protocol):
         time, more than once."""
 
     def restore(self, snapshot: Snapshot) -> Outcome:
-        """Put back the confirmed values of `snapshot`; cached ones are never written."""
+        """Put back the confirmed values of `snapshot`; cached ones are never written. A machine that a person runs asks
+        that person (PUT_BACK)."""
 
     def close(self) -> None:
         """Let go of the machine; its state stays as it is."""

@@ -6,15 +6,15 @@ The sink stores; everything is stored before it is announced. Whatever happens, 
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from ..core.errors import BenchError, Unavailable
+from ..core.errors import BenchError, PassAborted, Unavailable
 from ..core.facts.knob import Level
-from ..core.facts.known_knobs import known
+from ..core.facts.left import Left
 from ..core.facts.place import Source
 from ..core.facts.rig import Rig
-from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.setup import Setup
 from ..core.passes.guards import CHARGE, Watch
 from ..core.passes.record import End, PassRecord
 from ..core.passes.verdict import judge
@@ -22,17 +22,18 @@ from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import Launches, OnePass, look, spend
 from .pinning import Key
-from .protocol import Instruction, Machine, Need, Sample
+from .protocol import Machine, Sample
 from .setting import (
     PutBack,
     prepare,
-    put_back,
+    put_back_left,
+    recharge,
     refuse_outside_range,
     refuse_what_cannot_be_put_back,
-    restart_into,
 )
 
 MOST_TRIES = 20
+MOST_HELD_S = 3600.0  # machine time that a tripped guard is waited for
 
 
 def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Announce) -> RunEnded:
@@ -42,38 +43,49 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     """
     control.machine = machine
     refuse_outside_range(job)
-    prepare(machine, job)
-    refuse_outside_range(job, machine)
-    if job.snapshot is not None:
-        _put_back_first(machine, job, job.snapshot)
-    snapshot, slot = job.snapshot or machine.snapshot(), machine.describe().slot
-    if not machine.describe().by_hand:  # what a person set, the person puts back
-        refuse_what_cannot_be_put_back(machine, job, snapshot, job.passes)
-    sink.begin(snapshot)
+    if job.left is not None:
+        _put_back_first(machine, job, job.left)
+    slot = machine.describe().slot
+    left = job.left.put_back() if job.left is not None else Left.found(slot, machine.snapshot())
+    restarts = job.slot is not None and slot not in ("", job.slot) and not machine.describe().by_hand
+    if not restarts:  # nothing is begun that cannot be carried out
+        left = _found(machine, job, left)
+    sink.begin(left)
     going = _Run(
-        machine, job, sink, control, announce, snapshot, machine.room_c(), list(job.passes), pins=dict(job.pins),
+        machine, job, sink, control, announce, left, machine.room_c(), list(job.passes), pins=dict(job.pins),
         crashed=set(job.crashed),
     )  # fmt: skip
     reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
     try:
+        if restarts:
+            going.keep_left(_found(machine, job, left))
         going.make_all()
         stopped = control.stopped.is_set()
         reason = "" if going.done == going.total else "stopped" if stopped else going.left_words
     finally:
+        stays = job.stays() and not control.stopped.is_set()
         with contextlib.suppress(Unavailable):  # the machine is gone: the journal stays open and the next start offers
-            if (
-                machine.describe().slot != slot and not machine.describe().by_hand
-            ):  # what was read there is put back there
-                machine.needs_person(restart_into(job.rig, slot))
-            back = put_back(machine, snapshot, job.rig_now())
-            back = _put_back_by_hand(machine, going.hand, control, back)
+            back = put_back_left(machine, going.left, job.rig_now(), go_home=not stays)
+        away = stays and back.is_whole and machine.describe().slot != going.left.home
         try:
             if back.is_whole:
-                sink.restored()
+                sink.restored(going.left.put_back() if away else None)
         finally:
             ended = RunEnded(reason, back.is_whole, going.done, going.total, back.words)
             announce(ended)
     return ended
+
+
+def _found(machine: Machine, job: Job, left: Left) -> Left:
+    """The machine brought to where the plan is made, and how it was found there. Raises PlanError, BenchError where the
+    plan cannot be carried out there."""
+    prepare(machine, job)
+    refuse_outside_range(job, machine)
+    slot, snapshot = machine.describe().slot, machine.snapshot()
+    left = left.seen_in(slot, snapshot)
+    if not machine.describe().by_hand:  # what a person set, the person puts back
+        refuse_what_cannot_be_put_back(machine, job, left.snapshots[slot], job.passes)
+    return left
 
 
 def _has_crashed(record: PassRecord, rig: Rig) -> bool:
@@ -81,20 +93,9 @@ def _has_crashed(record: PassRecord, rig: Rig) -> bool:
     return record.outcome is End.FAILED or any(one.id == "title-ended" for one in judge(record, rig).findings)
 
 
-def _put_back_by_hand(machine: Machine, hand: Mapping[str, Level], control: Control, back: PutBack) -> PutBack:
-    """Ask the person to put back what they set; what was not confirmed is named."""
-    if not hand:
-        return back
-    words = ", ".join(known(key).label.lower() for key in hand)
-    text = f"Put back what you set by hand: {words}."
-    if not control.stopped.is_set() and machine.needs_person(Instruction(Need.SET_BY_HAND, text)):
-        return back
-    return PutBack({**back.left, **dict.fromkeys(hand, "was set by hand; put it back there")})
-
-
-def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
+def _put_back_first(machine: Machine, job: Job, left: Left) -> None:
     """Raises BenchError where what an earlier run left on the machine cannot be put back: nothing starts from there."""
-    back = put_back(machine, snapshot, job.rig_now())
+    back = put_back_left(machine, left, job.rig_now(), go_home=False)
     if not back.is_whole:
         raise BenchError(
             f"An earlier run was cut short and the machine is not as it was before it. {back.words}. "
@@ -104,16 +105,16 @@ def _put_back_first(machine: Machine, job: Job, snapshot: Snapshot) -> None:
 
 @dataclass
 class _Run:
-    """A run under way. snapshot : to be put back; room_c : where it began; passes : all that are planned so far; done :
-    how many are kept; hand : what a person has set beside the machine; pins : limits that bring a slot to measured
-    watts; crashed : setups at which the title failed; barred : passes left out for it."""
+    """A run under way. left : what is to be put back, which grows; room_c : where it began; passes : all that are
+    planned so far; done : how many are kept; hand : what a person has set beside the machine; pins : limits that bring
+    a slot to measured watts; crashed : setups at which the title failed; barred : passes left out for it."""
 
     machine: Machine
     job: Job
     sink: Sink
     control: Control
     announce: Announce
-    snapshot: Snapshot
+    left: Left
     room_c: float | None
     passes: list[PlannedPass]
     done: int = 0
@@ -126,6 +127,29 @@ class _Run:
     @property
     def total(self) -> int:
         return len(self.passes)
+
+    def keep_left(self, left: Left) -> None:
+        """Store what is to be put back, where it is more than before; then only is anything set."""
+        if left != self.left:
+            self.left = left
+            self.sink.touching(left)
+
+    def touch(self, knobs: Iterable[str], by_hand: Iterable[str] = ()) -> None:
+        """Knobs that are about to be set."""
+        self.keep_left(self.left.touching(self.machine.describe().slot, knobs, by_hand))
+
+    def leave_slot(self) -> None:
+        """Before a restart into another OS slot what was touched in this one is put back: from there it cannot be."""
+        back = put_back_left(self.machine, self.left, self.job.rig_now(), go_home=False)
+        if not back.is_whole:
+            raise BenchError(f"The OS slot is not left before it is as it was. {back.words}.")
+        self.keep_left(self.left.put_back())
+
+    def arrive(self) -> None:
+        """An OS slot is noted as it was found, before anything is set there."""
+        machine = self.machine
+        if not machine.describe().by_hand:
+            self.keep_left(self.left.seen_in(machine.describe().slot, machine.snapshot()))
 
     def make_all(self) -> None:
         """Every pass that is not done yet, then what is wanted further, until stopped."""
@@ -146,7 +170,7 @@ class _Run:
                     return
             left = list(self.job.further())
             if not self.machine.describe().by_hand:
-                refuse_what_cannot_be_put_back(self.machine, self.job, self.snapshot, left)
+                refuse_what_cannot_be_put_back(self.machine, self.job, self.left.snapshot, left)
             self.passes += left
 
     def _make_until_kept(self, planned: PlannedPass) -> int | None:
@@ -165,7 +189,7 @@ class _Run:
             control.again.clear()
             made = OnePass(
                 self.machine, self.job, planned, control, self.announce, (self.done, self.total), watch, self.hand,
-                self.launches, self.pins,
+                self.launches, self.pins, self,
             )  # fmt: skip
             try:
                 record = made.make()
@@ -216,7 +240,7 @@ class _Run:
         if not minutes:
             return True
         until = machine.now_ns() + round(minutes * 60e9)
-        put_back(machine, self.snapshot, self.job.rig_now())
+        self._as_before()
         while (left := until - machine.now_ns()) > 0 and not self.control.skipped.is_set():
             if self.control.stopped.is_set():
                 return False
@@ -226,20 +250,31 @@ class _Run:
             machine.wait(min(max(machine.poll_s, 1.0), left / 1e9))
         return True
 
+    def _as_before(self) -> None:
+        """Put back what was touched, and stay: the next pass sets it again."""
+        put_back_left(self.machine, self.left, self.job.rig_now(), go_home=False)
+
     def _hold(self, why: str = "Paused by you.", watch: Watch | None = None) -> bool:
-        """Wait while paused or while a guard is tripped, at the setup before; False when stopped."""
+        """Wait while paused or while a guard is tripped, at the setup before; False when stopped. Every hold of a guard
+        ends: a person recharges where it is the charge, it clears by itself, or after a while the run pauses with its
+        reason where somebody hears it. Raises PassAborted where nobody does."""
         machine, control, first = self.machine, self.control, True
+        until_ns = machine.now_ns() + round(MOST_HELD_S * 1e9) if watch is not None else None
         while control.paused.is_set() or (watch is not None and watch.tripped):
             if control.stopped.is_set():
                 return False
             try:
                 if first:
-                    put_back(machine, self.snapshot, self.job.rig_now())
+                    self._as_before()
                     first = False
+                if watch is not None and CHARGE in watch.tripped and not control.paused.is_set():
+                    why = self._recharged(why)
                 machine.wait(max(machine.poll_s, 0.5))
                 if watch is not None:
                     look(machine, watch, machine.sample())
                 now, charge = machine.now_ns(), machine.charge()
+                if until_ns is not None and now > until_ns and not control.paused.is_set():
+                    self._give_up(f"{why} It has not cleared within {MOST_HELD_S / 60:.0f} min.")
             except (
                 Unavailable
             ) as fault:  # whoever paused has time: patience is not spent, and it is put back when there
@@ -254,6 +289,22 @@ class _Run:
             if control.paused.is_set():
                 control.stopped.wait(0.05)
         return not control.stopped.is_set()
+
+    def _recharged(self, why: str) -> str:
+        """Have a person charge, which ends a hold for want of charge; where nobody does, the run pauses with its
+        reason, which is returned."""
+        asked = recharge(self.job.rig)
+        if self.machine.needs_person(asked) or self.control.stopped.is_set():
+            return why
+        why = f"{why} {asked.text} Then go on."
+        self._give_up(why)
+        return why
+
+    def _give_up(self, why: str) -> None:
+        """A hold that does not end by itself: a pause by the run where somebody hears it, else the end of the run."""
+        if not self.control.is_attended:
+            raise PassAborted(f"{why} The finished passes are kept; continue the sweep then.")
+        self.control.paused.set()
 
     def _cool(self, planned: PlannedPass) -> bool:
         """Let the machine rest before the next pass; False when stopped. One that goes away meanwhile has rested."""
@@ -282,6 +333,6 @@ class _Run:
                 return False
             left_s -= self.job.look_s
             with contextlib.suppress(Unavailable):
-                put_back(self.machine, self.snapshot, self.job.rig_now())
+                self._as_before()
                 return True
         raise fault

@@ -14,6 +14,7 @@ from ..core.facts.allowed import refusals
 from ..core.facts.knob import Knob, Level, finite, named, shown
 from ..core.facts.knobs import infeasible, knobs_of, narrowed
 from ..core.facts.known_knobs import known
+from ..core.facts.left import Left
 from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, Snapshot
@@ -78,6 +79,9 @@ def _with_person(
     return act()
 
 
+_SPOKEN = {"slot": "OS slot", "setup": "Setup"}  # what may be left beside knobs
+
+
 @dataclass(frozen=True)
 class PutBack:
     """What became of putting a machine back. left : knobs that are not as they were, each with why."""
@@ -92,7 +96,7 @@ class PutBack:
     @property
     def words(self) -> str:
         """What is left, for a sentence; empty where nothing is."""
-        return "; ".join(f"{known(key).label}: {why}" for key, why in self.left.items())
+        return "; ".join(f"{_SPOKEN.get(key) or known(key).label}: {why}" for key, why in self.left.items())
 
 
 def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
@@ -136,6 +140,61 @@ def put_back(machine: Machine, snapshot: Snapshot, rig: Rig) -> PutBack:
             **{key: why[key] or f"reads {shown(read)}, was {shown(allowed[key])}" for key, read in off.items()},
         }
     )
+
+
+def put_back_left(machine: Machine, left: Left, rig: Rig, *, go_home: bool = True) -> PutBack:
+    """Put back what a run touched, and no more: the knobs that it set, what a person set for it, and last the OS slot
+    it was found in (go_home). What is not touched stays as others have it.
+
+    Raises Unavailable where nothing of the machine can be reached.
+    """
+    found = machine.describe()
+    if not left.is_touched:
+        with contextlib.suppress(Unavailable):
+            machine.end_scene()
+        back = PutBack()
+    elif found.by_hand:
+        back = put_back(machine, Snapshot(), rig)
+    else:
+        wanted = left.to_restore(found.slot)
+        lost = {
+            key: "how it was before is not known; set it there" for knobs in left.touched.values() for key in knobs
+            if key not in wanted.readings and key not in left.by_hand
+        }  # fmt: skip
+        back = put_back(machine, wanted, rig) if wanted.readings else PutBack()
+        back = _with_hand(machine, left, PutBack({**lost, **back.left}))
+    if not go_home or not left.home or found.by_hand or not back.is_whole:
+        return back
+    return _back_home(machine, left, rig)
+
+
+def _with_hand(machine: Machine, left: Left, back: PutBack) -> PutBack:
+    """Ask the person to put back what they set; what was not confirmed is named."""
+    if not left.by_hand:
+        return back
+    words = ", ".join(known(key).label.lower() for key in sorted(left.by_hand))
+    if machine.needs_person(Instruction(Need.PUT_BACK, f"Put back what you set by hand: {words}.")):
+        return back
+    return PutBack({**back.left, **dict.fromkeys(left.by_hand, "was set by hand; put it back there")})
+
+
+def _back_home(machine: Machine, left: Left, rig: Rig) -> PutBack:
+    """The OS slot that the machine was found in; what was touched is looked at once more from there."""
+    now = machine.describe().slot
+    if now == left.home or not now:
+        return PutBack()
+    try:
+        asked = restart_into(rig, left.home)
+    except PlanError:
+        return PutBack({"slot": f"it ran {left.home}, which the rig has no more; restart into what you want"})
+    if not machine.needs_person(asked) or machine.describe().slot != left.home:
+        return PutBack({"slot": f"it runs {now}, and ran {left.home}; restart into that"})
+    wanted = left.to_restore(left.home)
+    offered = {knob.id for knob in machine.describe().knobs}
+    here = Snapshot({key: one for key, one in wanted.readings.items() if key in offered}, wanted.at_ns)
+    if here.restorable() and _differing(machine, here.restorable(), machine.describe().knobs):
+        return put_back(machine, here, rig)
+    return PutBack()
 
 
 def _part(snapshot: Snapshot, part: Setup) -> Snapshot:

@@ -57,6 +57,10 @@ class StoreError(HovrikError):
     """The notebook cannot be read or written."""
 
 
+class NotOurs(StoreError):
+    """A file of another kind stands where something is to be written; it needs a yes."""
+
+
 class TooNew(StoreError):
     """The notebook was written by a later version."""
 

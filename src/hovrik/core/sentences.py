@@ -94,6 +94,7 @@ TEMPLATES: Mapping[str, str] = {
         "every level has one launch of its own ({passes:pass|passes} of {launches:launch|launches}): a difference may "
         "be that of the launches, so spread repeats over launches",
     "differ": "passes differ in {what}: kept apart",
+    "unchecked": "{passes} passes are still being looked through for damage",
     "rooms-differ": "rooms differ by {by}: temperatures are not comparable",
     "surprise": "its {figure} lies {off} {side} the others at {level}; repeat it before believing it",
     "dent": "{size} {side} the curve and its neighbours: an edge or dent, not noise",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import tempfile
 from collections.abc import Callable
 from contextlib import closing
@@ -25,9 +24,10 @@ from ..core.plan.feel import FeelDesign
 from ..core.plan.grid import LadderDesign
 from ..core.plan.rounds import Cell, RoundsDesign
 from ..core.questions.question import BEST_SET_UP, Question, lowest_watts
+from ..disk.folders import cache_folder
 from ..service import library, tonight
 from ..service import run as sweep
-from ..service.machines import open_machine, simulated
+from ..service.machines import open_machine, simulated, state_of
 from ..service.planning import design_of
 from ..service.points import Places
 from ..store.notebook import Notebook, PassQuery
@@ -51,9 +51,16 @@ def design(seed: int = 1) -> LadderDesign:
     return LadderDesign(7.0, 18.0, 1.0, cap_fps=40.0, repeats=3, heat_s=900.0, seed=seed)
 
 
-def addresses(notebook: Path, seed: int = 1) -> dict[str, dict[str, Any]]:
-    """Addresses of the demo's machines by rig key; their states lie beside the notebook."""
-    return {path.stem: simulated(path, state_file(notebook, path.stem), seed) for path in rig_files()}
+def addresses(notebook: Path) -> dict[str, dict[str, Any]]:
+    """Addresses of the demo's machines by rig key, as a notebook of it has them."""
+    with Notebook(notebook, read_only=True) as opened:
+        return machines_of(opened)
+
+
+def machines_of(notebook: Notebook) -> dict[str, dict[str, Any]]:
+    """The same of an open notebook."""
+    found = {path.stem: library.address_of(notebook, path.stem) for path in rig_files()}
+    return {rig: address for rig, address in found.items() if address is not None}
 
 
 def rig_files() -> list[Path]:
@@ -61,12 +68,12 @@ def rig_files() -> list[Path]:
     return sorted(path for path in RIGS.glob("*.toml") if path.name != "titles.toml")
 
 
-def prepare(notebook: Notebook, path: Path, seed: int = 1) -> None:
-    """Note the demo's rigs and titles, and where their machines are found; `path` : of the notebook."""
-    for rig_key, address in addresses(path, seed).items():
-        machine = open_machine(address)
-        library.register(notebook, machine.describe())
-        library.keep_address(notebook, rig_key, address)
+def prepare(notebook: Notebook, seed: int = 1) -> None:
+    """Note the demo's rigs and titles, and make their machines where they are not made yet."""
+    for path in rig_files():
+        address = library.address_of(notebook, path.stem) or simulated(path, seed)
+        library.register(notebook, open_machine(address).describe())
+        library.keep_address(notebook, path.stem, address)
     notebook.set_state("question", question().as_dict())
     notebook.set_state("design", design(seed).as_dict())
     notebook.set_state("room_c", ROOM_C)
@@ -79,23 +86,24 @@ def build(
     """Make the demo notebook at `path` with its sweep run and stored; passes kept. Continues one cut short. searched :
     with the search for the best setup of a second title, too."""
     with Notebook(path) as notebook:
-        prepare(notebook, path, seed)
+        prepare(notebook, seed)
+        at = machines_of(notebook)
         asked: list[tuple[str, Question, Design]] = [("ladder", question(), design(seed))]
         if searched:
             asked.append(("search", search_question(), _search_design(notebook, seed)))
             asked.append(("waste", waste_question(), _pairs(seed)))
             asked.append(("set-ups", set_ups_question(), _set_ups(seed)))
         control, done = control or Control(), 0
-        machine = open_machine(addresses(path, seed)[question().rig], pace=pace)
+        machine = open_machine(at[question().rig], pace=pace)
         try:
             for name, one, own in asked:
                 if not control.stopped.is_set():
-                    done += _run(notebook, name, one, own, machine, addresses(path, seed), announce, control)
+                    done += _run(notebook, name, one, own, machine, at, announce, control)
         finally:
             machine.close()
         if searched:
-            done += _felt(notebook, path, seed, announce, control)
-            done += _before_and_after(notebook, path, seed, announce, control)
+            done += _felt(notebook, at, seed, announce, control)
+            done += _before_and_after(notebook, at, seed, announce, control)
             if not stills(notebook):
                 _keep_stills(notebook)
             if not tonight.kept(notebook).legs:
@@ -153,10 +161,10 @@ def feel_question() -> Question:
 
 
 def _felt(
-    notebook: Notebook, path: Path, seed: int, announce: Callable[[RunEvent], None], control: Control
+    notebook: Notebook, at: dict[str, dict[str, Any]], seed: int, announce: Callable[[RunEvent], None], control: Control
 ) -> int:  # fmt: skip
     """A blind test of two dozen looks, by a player who wants some 37 frames."""
-    asked, at = feel_question(), addresses(path, seed)
+    asked = feel_question()
     rig, places = sweep.rig_of(notebook, asked.rig), Places(notebook)
     own = design_of(asked, rig, places.knobs(asked), design(seed))
     assert isinstance(own, FeelDesign)  # what that kind is designed as
@@ -189,31 +197,30 @@ def update_question() -> Question:
 
 
 def _before_and_after(
-    notebook: Notebook, path: Path, seed: int, announce: Callable[[RunEvent], None], control: Control
+    notebook: Notebook, at: dict[str, dict[str, Any]], seed: int, announce: Callable[[RunEvent], None], control: Control
 ) -> int:  # fmt: skip
     """Passes of the second handheld before its newest firmware and after, with its fan as set and full; then a ladder.
     The firmware before asked its fan for all that the policy says."""
     asked = update_question()
-    at = addresses(path, seed)
     model = load_model(RIGS / f"{asked.rig}.toml")
     old = tuple(replace(v, installed=OLD_FIRMWARE, noted="2026-10-05") if v.what == "firmware" else v
                 for v in model.rig.versions)  # fmt: skip
     heat = replace(model.physics.heat, firmware_speed=1.0)
     before = replace(model, rig=replace(model.rig, versions=old), physics=replace(model.physics, heat=heat))
-    state = Path(at[asked.rig]["state"])
+    own = at[asked.rig]
     fans = RoundsDesign(
         tuple(Cell(static(18.0, None).with_(fan_policy=fan)) for fan in ("even", "full")),
         LadderDesign(18.0, 18.0, 1.0, repeats=5, pass_s=120.0, soak_s=600.0, heat_s=0.0, seed=seed),
     )
     done = 0
-    steps: tuple[tuple[str, Rig, Machine, Design], ...] = (
-        ("before", before.rig, SimulatedMachine(before, state, seed=seed), fans),
-        ("after", model.rig, SimulatedMachine(model, state, seed=seed), fans),
-        ("edges", model.rig, SimulatedMachine(model, state, seed=seed),
+    steps: tuple[tuple[str, Rig, Callable[[], Machine], Design], ...] = (
+        ("before", before.rig, lambda: SimulatedMachine(before, state_of(own), seed=seed), fans),
+        ("after", model.rig, lambda: open_machine(own), fans),
+        ("edges", model.rig, lambda: open_machine(own),
          LadderDesign(9.0, 18.0, 1.0, repeats=4, pass_s=120.0, heat_s=0.0, seed=seed)),
     )  # fmt: skip
-    for name, rig, machine, design_ in steps:
-        with closing(machine):
+    for name, rig, reach, design_ in steps:
+        with closing(reach()) as machine:
             if not control.stopped.is_set():
                 library.save_rig(notebook, rig)
                 done += _run(notebook, name, asked, design_, machine, at, announce, control)
@@ -239,12 +246,6 @@ def _run(
     return sweep.run_plan(notebook, plan_id, machine, at[asked.rig], control, announce).done
 
 
-def state_file(notebook: Path, rig: str = "ombrel-8") -> Path:
-    """A stand-in's own state beside a notebook: it outlives the program like real hardware."""
-    return notebook.with_name(f"{notebook.stem}.{rig}.machine.json")
-
-
 def default_path() -> Path:
     """Where `hovrik demo` keeps its notebook, by the XDG base directories."""
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return Path(base) / "hovrik" / "demo.hovrik"
+    return cache_folder() / "demo.hovrik"

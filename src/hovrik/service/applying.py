@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import time
 from collections.abc import Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -20,13 +21,16 @@ from ..core.facts.allowed import refusals
 from ..core.facts.knob import LIMITS, Knob, Level, named, shown
 from ..core.facts.knobs import knobs_of
 from ..core.facts.known_knobs import known
+from ..core.facts.left import Left
 from ..core.facts.rig import Rig
-from ..core.facts.setup import Setup, Snapshot, describe
+from ..core.facts.setup import Setup, describe
 from ..core.facts.title import Title
 from ..core.kinds.undervolt import is_voltage
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.sound import WRONG, setup_from
+from . import run
+from .holds import held
 from .library import address_of
 from .machines import open_machine
 from .profiles import applied_in, asked_of, title_name
@@ -50,14 +54,14 @@ class Row:
 
 @dataclass(frozen=True)
 class Applied:
-    """A profile on a machine. before : every knob as it was found; rows : in the order in which they were set, none
-    while it is under way; by_hand : a person set it; said : what else there is to say."""
+    """A profile on a machine. before : how the machine was found, and which knobs were set since; rows : in the order
+    in which they were set, none while it is under way; by_hand : a person set it; said : what else there is to say."""
 
     rig: str
     profile: str
     name: str
     setup: Setup
-    before: Snapshot
+    before: Left
     at_ns: int
     rows: tuple[Row, ...] = ()
     by_hand: bool = False
@@ -85,7 +89,7 @@ class Applied:
         )
         return cls(
             str(body["rig"]), str(body["profile"]), str(body["name"]), setup_from(body["setup"]),
-            Snapshot.from_dict(body["before"]), int(body["at_ns"]), rows, bool(body["by_hand"]), str(body["said"]),
+            Left.from_dict(body["before"]), int(body["at_ns"]), rows, bool(body["by_hand"]), str(body["said"]),
         )  # fmt: skip
 
 
@@ -162,7 +166,7 @@ def set_by_hand(notebook: Notebook, profile_id: str, body: Mapping[str, Any], do
         for key in keys
     )
     name = title_name(body)
-    made = Applied(str(body["rig"]), profile_id, name, setup, Snapshot(), time.time_ns(), rows, by_hand=True)
+    made = Applied(str(body["rig"]), profile_id, name, setup, Left(), time.time_ns(), rows, by_hand=True)
     notebook.set_state(_key(made.rig), made.as_dict())
     _note(notebook, body, f"Set by hand for {name}: {describe(setup)}")
     return made
@@ -178,39 +182,46 @@ def apply_profile(notebook: Notebook, profile_id: str, body: Mapping[str, Any]) 
     address = address_of(notebook, rig.key)
     if address is None:
         raise InputError(f"{rig.name} is run by hand: set the profile by its list.")
-    if any(entry.machine == dict(address) for entry in notebook.open_runs()):
+    if run.open_run_of(notebook, address) is not None:
         raise InputError("A sweep is under way on this machine, or was cut short. End it first.")
-    machine = open_machine(address)
-    try:
+    with held(address), closing(open_machine(address)) as machine:
         return _applied(notebook, machine, rig, title, profile_id, body)
-    finally:
-        machine.close()
 
 
 def _applied(
     notebook: Notebook, machine: Machine, rig: Rig, title: Title | None, profile_id: str, body: Mapping[str, Any]
 ) -> Applied:
-    said = _brought_about(machine, rig, body)
-    now = machine.snapshot()
     parts, setup = parts_of(body), Setup(body["setup"])
+    former = on_machine(notebook, rig.key)
+    left = former.before if former is not None and not former.by_hand else None  # older, and so what was there
+    if left is None:
+        left = Left.found(machine.describe().slot, machine.snapshot())
+    made = Applied(rig.key, profile_id, title_name(body), setup, left, time.time_ns())
+    notebook.set_state(_key(rig.key), made.as_dict())  # before it is restarted or anything is set
+    try:
+        said = _brought_about(machine, rig, body)
+    except InputError:
+        notebook.set_state(_key(rig.key), former.as_dict() if former is not None else None)
+        raise
+    now, slot = machine.snapshot(), machine.describe().slot
     lost = sorted(set(setup) - set(now.restorable()))
     if lost:
+        _closed(notebook, rig.key, setting.put_back_left(machine, left, rig))
         raise InputError(
             f"The machine does not confirm its present {', '.join(lost)}, so it could not be put back afterwards. "
             "Set it by hand once, then apply the profile."
         )
-    former = on_machine(notebook, rig.key)
-    before = former.before if former is not None and not former.by_hand else now  # older, and so what was there
-    made = Applied(rig.key, profile_id, title_name(body), setup, before, time.time_ns(), said=said)
+    left = left.seen_in(slot, now).touching(slot, setup)
+    made = replace(made, before=left, said=said)
     notebook.set_state(_key(rig.key), made.as_dict())
     for part in parts:
         outcome = setting.apply(machine, part, rig, title)
         if outcome.reply is not Reply.DONE:
-            back = setting.put_back(machine, before, rig)
+            back = setting.put_back_left(machine, left, rig)
             _closed(notebook, rig.key, back)
-            left = f" Left as it is: {back.words}." if not back.is_whole else " Everything was put back."
+            rest = f" Left as it is: {back.words}." if not back.is_whole else " Everything was put back."
             why = outcome.reason or outcome.reply.value
-            raise InputError(f"{describe(part)} was not taken: {why.rstrip('.')}.{left}")
+            raise InputError(f"{describe(part)} was not taken: {why.rstrip('.')}.{rest}")
     made = replace(made, rows=_read_back(machine, rig, title, parts))
     notebook.set_state(_key(rig.key), made.as_dict())
     _note(notebook, body, f"Applied for {made.name}: {describe(setup)}")
@@ -256,13 +267,10 @@ def put_back(notebook: Notebook, rig_key: str) -> PutBack:
     if not found.by_hand:
         if address is None:
             raise InputError(f"Where {rig.name} is reached is not known any more: put it back by hand.")
-        if any(entry.machine == dict(address) for entry in notebook.open_runs()):
+        if run.open_run_of(notebook, address) is not None:
             raise InputError("A sweep is under way on this machine, or was cut short. End it first.")
-        machine = open_machine(address)
-        try:
-            back = setting.put_back(machine, found.before, rig)
-        finally:
-            machine.close()
+        with held(address), closing(open_machine(address)) as machine:
+            back = setting.put_back_left(machine, found.before, rig)
     _closed(notebook, rig_key, back)
     if back.is_whole:
         _line(notebook, f"Put back after {found.name}", (rig_key, "", "", "", ""))

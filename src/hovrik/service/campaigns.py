@@ -22,6 +22,7 @@ from ..store.notebook import Notebook
 from ..store.sound import WRONG
 from . import library, run
 from .gather import evaluate
+from .machines import BY_HAND
 from .planning import SEARCH, design_of, of_kind, with_part
 
 KEY = "campaign"
@@ -144,6 +145,32 @@ def ended(notebook: Notebook, at: int, fault: str = "", *, stopped: bool = False
         )  # fmt: skip
     keep(notebook, campaign)
     return campaign
+
+
+def goes_on(notebook: Notebook, at: int) -> bool:
+    """Whether a further cell is run on the machine of this one."""
+    campaign = kept(notebook)
+    own = campaign.rig_of(campaign.cells[at])
+    return any(
+        cell.state.is_left and number != at and campaign.rig_of(cell) == own
+        for number, cell in enumerate(campaign.cells)
+    )
+
+
+def went_home(notebook: Notebook) -> list[str]:
+    """Restart every machine that a campaign left in another OS slot into the one that it was found in, and nothing
+    else; what could not be, in words."""
+    said = []
+    for entry in notebook.open_runs():
+        if entry.left.is_touched or entry.machine.get("kind") == BY_HAND:
+            continue
+        try:
+            back = run.put_back(notebook, entry)
+        except HovrikError as fault:
+            said.append(str(fault))
+        else:
+            said += [] if back.is_whole else [f"The machine is not wholly back as it was. {back.words}."]
+    return said
 
 
 def reopened(campaign: Campaign) -> Campaign:

@@ -108,7 +108,7 @@ class Evaluation:
     """Everything that is known about a question. constants : calibrated heat response, with why not where None;
     factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
     that figures are of, "" all of it; spoiled : rows of the notebook that could not be read; findings : of
-    the rules over many passes."""
+    the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored."""
 
     question: Question
     rig: Rig | None
@@ -124,6 +124,7 @@ class Evaluation:
     within: str = ""
     spoiled: tuple[Spoiled, ...] = ()
     findings: tuple[Finding, ...] = ()
+    unchecked: int = 0
 
     @property
     def surprises(self) -> dict[str, str]:
@@ -195,17 +196,20 @@ def own_factor(question: Question) -> str:
 
 def evaluate(
     notebook: Notebook, question: Question, progress: Progress | None = None, over: str = "",
-    memory: Memory | None = None, within: str = "",
+    memory: Memory | None = None, within: str = "", *, check: bool = True,
 ) -> Evaluation:  # fmt: skip
     """Read every pass that belongs to the question and build the answer.
 
     over : id of the factor that passes are read along, the static limit where none is named. progress(done, total) is
     called for each pass whose figures had to be computed; False raises Cancelled. memory : of the evaluations before of
-    this notebook, which grows; within : name of the section of the scene that figures are of, "" all of it. Raises
+    this notebook, which grows; within : name of the section of the scene that figures are of, "" all of it; check :
+    look first whether every pass is as it was stored, else the answer says how many were not looked at. Raises
     InputError for a factor that neither the program nor the rig, slot or title knows, or a section that the scene has
     not.
     """
     memory = memory or Memory(notebook)
+    if check:
+        memory.check()
     memory.refresh()
     places = memory.places
     over = over or own_factor(question)
@@ -230,6 +234,9 @@ def evaluate(
         _context(views, counted, rig), counted=len(counted), along=inside(factor.label),
         live_opponents=played.body.get("live_opponents") if played is not None else None,
     )  # fmt: skip
+    unchecked = memory.unchecked
+    if unchecked:
+        context = replace(context, notes=(*context.notes, say("unchecked", passes=unchecked)))
     responses = with_limits(responses, question.terms.limits, partial(hours_of, question=question, context=context))
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
@@ -254,7 +261,7 @@ def evaluate(
     found = findings_of(_whole(places, responses, views, question, context, rig, named(knobs)))
     return Evaluation(
         question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
-        factor, along, sections, within, tuple(memory.notebook.spoiled.values()), found,
+        factor, along, sections, within, tuple(memory.notebook.spoiled.values()), found, unchecked,
     )  # fmt: skip
 
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping, Sequence
 from contextlib import closing
 from dataclasses import asdict, replace
 from typing import Any
+
+import numpy as np
 
 from ..bench.protocol import Description, Machine
 from ..core.errors import HovrikError, PlanError
@@ -16,6 +19,8 @@ from ..core.facts.title import Scene, Title
 from ..core.questions.preflight import READ_IDS, Item, Mood, Seen, conditions, items
 from ..core.questions.question import Question, lowest_watts
 from ..store.notebook import Notebook
+from ..store.sound import WRONG
+from .holds import held
 from .machines import open_machine
 
 MACHINES = "machines"
@@ -24,18 +29,20 @@ ANSWERS = "preflight"
 
 def save_rig(notebook: Notebook, rig: Rig) -> None:
     """Note a rig and its slots; what is unchanged adds no row. Raises PlanError listing everything that is wrong."""
-    _refuse(rig.name or "The rig", rig_problems(_plain(rig.as_dict())))
+    body = _plain(rig.as_dict())
+    _refuse(str(rig.name) or "The rig", rig_problems(body))
     with notebook.writing():
-        rig_id = notebook.note("rig", rig.key, rig.as_dict())
+        rig_id = notebook.note("rig", rig.key, body)
         for slot in rig.slots:
-            notebook.note("slot", f"{rig.key}/{slot.key}", {**slot.as_dict(), "rig": rig.key}, rig_id)
+            notebook.note("slot", f"{rig.key}/{slot.key}", _plain({**slot.as_dict(), "rig": rig.key}), rig_id)
 
 
 def save_title(notebook: Notebook, title: Title) -> None:
     """Note a title and its scenes. Raises PlanError listing everything that is wrong."""
-    _refuse(title.name or "The title", title_problems(_plain(title.as_dict())))
+    body = _plain(title.as_dict())
+    _refuse(str(title.name) or "The title", title_problems(body))
     with notebook.writing():
-        title_id = notebook.note("title", title.key, title.as_dict())
+        title_id = notebook.note("title", title.key, body)
         for scene in title.scenes:
             notebook.note("scene", f"{title.key}/{scene.key}", _plain(asdict(scene)), title_id)
 
@@ -46,10 +53,19 @@ def _refuse(what: str, found: list[str]) -> None:
 
 
 def _plain(value: Any) -> Any:
-    """Tuples as lists, as a file would have them."""
+    """Tuples as lists and NumPy's own numbers as numbers, as a file would have them."""
+    if isinstance(value, np.generic):
+        return value.item()
     if isinstance(value, Mapping):
         return {k: _plain(v) for k, v in value.items()}
     return [_plain(v) for v in value] if isinstance(value, list | tuple) else value
+
+
+def plain_rig(rig: Rig) -> Rig:
+    """A rig whose numbers are plain ones, whatever a machine of one's own wrote them in. Raises PlanError."""
+    body = _plain(rig.as_dict())
+    _refuse(str(rig.name) or "The rig", rig_problems(body))
+    return Rig.from_dict(body)
 
 
 def register(notebook: Notebook, description: Description) -> None:
@@ -139,14 +155,14 @@ def version_history(notebook: Notebook, rig_key: str) -> list[tuple[int, str, st
 
 def address_of(notebook: Notebook, rig_key: str) -> dict[str, Any] | None:
     """Where the machine of a rig is found, None where it is run by hand."""
-    machines = notebook.get_state(MACHINES) or {}
-    found: dict[str, Any] | None = machines.get(rig_key)
-    return found
+    machines = notebook.get_state(MACHINES)
+    found = machines.get(rig_key) if isinstance(machines, dict) else None
+    return found if isinstance(found, dict) else None
 
 
 def keep_address(notebook: Notebook, rig_key: str, address: Mapping[str, Any]) -> None:
     """Remember where the machine of a rig is found."""
-    notebook.set_state(MACHINES, {**(notebook.get_state(MACHINES) or {}), rig_key: dict(address)})
+    notebook.set_state(MACHINES, {**_table(notebook, MACHINES), rig_key: dict(address)})
 
 
 def look(address: Mapping[str, Any] | None) -> Seen:
@@ -154,7 +170,7 @@ def look(address: Mapping[str, Any] | None) -> Seen:
     if address is None:
         return Seen()
     try:
-        with closing(open_machine(address)) as machine:
+        with held(address), closing(open_machine(address)) as machine:
             return _seen(machine)
     except HovrikError as fault:
         return Seen(fault=str(fault))
@@ -175,33 +191,48 @@ def preflight(notebook: Notebook, question: Question, seen: Seen) -> tuple[Item,
     if rig is None:
         return ()
     slot = next((s for s in rig.slots if s.key == question.slot), None)
-    kept = (notebook.get_state(ANSWERS) or {}).get(question.rig, {})
+    kept = answers_of(notebook, question.rig)
     title = titles(notebook).get(question.title)
     return items(rig, slot, title, question, seen, from_plain(kept))
 
 
 def keep_answers(notebook: Notebook, rig_key: str, answers: Mapping[str, Any]) -> None:
     """Remember the answers of a rig (plain conditions by item id)."""
-    notebook.set_state(ANSWERS, {**(notebook.get_state(ANSWERS) or {}), rig_key: dict(answers)})
+    notebook.set_state(ANSWERS, {**_table(notebook, ANSWERS), rig_key: dict(answers)})
 
 
 def answers_of(notebook: Notebook, rig_key: str) -> dict[str, Any]:
     """Plain answers of a rig."""
-    return dict((notebook.get_state(ANSWERS) or {}).get(rig_key, {}))
+    found = _table(notebook, ANSWERS).get(rig_key)
+    with contextlib.suppress(*WRONG):
+        from_plain(found or {})
+        return dict(found or {})
+    return {}
+
+
+def _table(notebook: Notebook, key: str) -> dict[str, Any]:
+    """What is remembered as a table; an empty one where anything else is."""
+    found = notebook.get_state(key)
+    return dict(found) if isinstance(found, dict) else {}
 
 
 _ASKED = "asked_once"
 
 
+def _asked(notebook: Notebook) -> dict[str, list[str]]:
+    found = _table(notebook, _ASKED).items()
+    return {rig: [one for one in ids if isinstance(one, str)] for rig, ids in found if isinstance(ids, list)}
+
+
 def open_items(notebook: Notebook, rig_key: str, made: Sequence[Item]) -> list[Item]:
     """Items that only a person can answer, are open, and were not asked before a sweep by hand of this rig."""
-    before = set((notebook.get_state(_ASKED) or {}).get(rig_key, ()))
+    before = set(_asked(notebook).get(rig_key, ()))
     return [item for item in made if item.mood is Mood.OPEN and item.id not in READ_IDS and item.id not in before]
 
 
 def note_asked(notebook: Notebook, rig_key: str, made: Sequence[Item]) -> None:
     """Remember that these were asked; what stays open then is unknown by choice."""
-    known = dict(notebook.get_state(_ASKED) or {})
+    known: dict[str, Any] = dict(_asked(notebook))
     known[rig_key] = sorted({*known.get(rig_key, ()), *(item.id for item in made)})
     notebook.set_state(_ASKED, known)
 

@@ -4,15 +4,16 @@ there, and told."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from ..core.errors import HovrikError
+from ..core.facts.knob import Knob
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
 from ..store.notebook import Notebook
-from ..store.sound import WRONG
+from ..store.sound import WRONG, setup_from
 
 T = TypeVar("T")
 
@@ -52,6 +53,9 @@ def question_of(body: Any) -> Question:
     keys = (*scope.rigs, *scope.slots, *scope.titles, *scope.scenes)
     if not all(isinstance(key, str) for key in keys):
         raise ValueError("its places must be words")
+    _check_parts(made.parts)
+    if not isinstance(made.kind, str):
+        raise ValueError("its kind must be a word")
     floor, terms = made.terms.floor, made.terms
     numbers = [terms.sure, terms.price, *([floor.value, floor.tolerance, floor.missed_share] if floor else [])]
     if terms.room_c is not None:
@@ -66,6 +70,28 @@ def question_of(body: Any) -> Question:
     ):
         raise ValueError("a share in it is not possible")
     return made
+
+
+def _check_parts(parts: Mapping[str, Any]) -> None:
+    """Raises ValueError, TypeError, KeyError where a part of a question that is known is not what it can be."""
+    for key in ("over", "how", "display"):
+        if not isinstance(parts.get(key), str | None):
+            raise ValueError(f"its {key} must be a word")
+    if parts.get("recipe") is not None:
+        setup_from(parts["recipe"])
+    knobs, levels, slots = parts.get("knobs"), parts.get("levels"), parts.get("slots")
+    if knobs is not None:
+        if not isinstance(knobs, list | tuple):
+            raise ValueError("its knobs must be a list")
+        for body in knobs:
+            Knob.from_dict(body)
+    if levels is not None and not (
+        isinstance(levels, Mapping) and all(isinstance(one, list | tuple) for one in levels.values())
+        and all(isinstance(level, str | int | float) for one in levels.values() for level in one)
+    ):  # fmt: skip
+        raise ValueError("its levels must be lists of words and numbers")
+    if slots is not None and not (isinstance(slots, list | tuple) and all(isinstance(one, str) for one in slots)):
+        raise ValueError("its OS slots must be words")
 
 
 def design_of(body: Any) -> LadderDesign:

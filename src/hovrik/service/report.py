@@ -32,6 +32,7 @@ from .applying import parts_of
 from .gather import Evaluation, incidents_of
 from .points import Places
 from .profiles import names_of
+from .spoiled import lines_of
 
 MOST_FINDINGS, MOST_RESPONSES = 20, 4
 UNSAID = frozenset({"round", "counts", "planned_s", "soak_s"})
@@ -46,6 +47,7 @@ def report_of(notebook: Notebook, evaluation: Evaluation, at_ns: int) -> Report:
     sure = f" That it holds: {words.percent(answer.holds)}." if answer.holds is not None else ""
     shown = evaluation.responses[:MOST_RESPONSES]
     parts = (
+        Part("What of the notebook cannot be read", lines_of(evaluation.spoiled)),
         Part("Why", answer.reasons),
         Part("What is missing", answer.missing),
         Part("How it was measured", (*_method(notebook, evaluation), *_counts(evaluation))),

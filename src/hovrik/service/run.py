@@ -7,18 +7,19 @@ import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 from ..bench import runner, setting
 from ..bench.job import Control, Job, RunEnded, RunEvent
 from ..bench.protocol import Machine
 from ..bench.setting import PutBack
-from ..core.errors import HovrikError, PlanError, StoreError
+from ..core.errors import HovrikError, PlanError, StoreError, Unavailable
 from ..core.facts.allowed import refusals
 from ..core.facts.condition import UNKNOWN, Condition, Conditions, Provenance, from_plain, number, to_plain
 from ..core.facts.incident import Incident, IncidentKind
+from ..core.facts.known_knobs import known
+from ..core.facts.left import Left
 from ..core.facts.rig import Rig
-from ..core.facts.setup import Setup, Snapshot
+from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.model.known_rig import KnownTitle
 from ..core.passes.energy import Overhead
@@ -36,8 +37,9 @@ from ..store.notebook import JournalEntry, Notebook, PassQuery
 from ..store.sound import WRONG
 from . import known_titles
 from .gather import by_voltage, evaluate, failed_setups, incidents_of, slots_of
+from .holds import Hold, held
 from .judging import keep_judged
-from .machines import Address, open_machine
+from .machines import BY_HAND, Address, is_same, open_machine
 from .memory import Memory
 from .remembered import question_of
 from .steering import steered
@@ -241,14 +243,22 @@ def boot_id() -> str:
 class _NotebookSink:
     """Stores what a run hands over; each call returns once the transaction is on disk."""
 
-    def __init__(self, notebook: Notebook, plan_id: str, address: Address, rig: Rig, boot: str) -> None:
+    def __init__(
+        self, notebook: Notebook, plan_id: str, address: Address, rig: Rig, boot: str, hold: Hold,
+        before: JournalEntry | None,
+    ) -> None:  # fmt: skip
         self._notebook, self._plan_id, self._address, self._rig = notebook, plan_id, address, rig
         self._run_id = ""
-        self._boot = boot
+        self._boot, self._hold, self._before = boot, hold, before
 
-    def begin(self, snapshot: Snapshot) -> None:
-        self._run_id = self._notebook.begin_run(self._plan_id, self._address, snapshot)
+    def begin(self, left: Left) -> None:
+        self._run_id = self._notebook.begin_run(self._plan_id, self._address, left, self._before)
+        self._hold.note(self._notebook.path, self._run_id, left)
         self._notebook.set_state(boot_key(self._run_id), self._boot)
+
+    def touching(self, left: Left) -> None:
+        self._notebook.run_touches(self._run_id, left)
+        self._hold.note(self._notebook.path, self._run_id, left)
 
     def at(self, planned: PlannedPass) -> None:
         self._notebook.run_at(self._run_id, planned.index, [step.id for step in planned.steps])
@@ -261,26 +271,54 @@ class _NotebookSink:
             self._notebook.note_incident(made)
         return verdict.counts
 
-    def restored(self) -> None:
+    def restored(self, left: Left | None = None) -> None:
+        if left is not None:  # a further run goes on where this one ended, and puts back what is left
+            self.touching(left)
+            return
         self._notebook.end_run(self._run_id)
+        self._hold.forget()
 
 
 def run_plan(
     notebook: Notebook, plan_id: str, machine: Machine, address: Address, control: Control,
-    announce: Callable[[RunEvent], None],
+    announce: Callable[[RunEvent], None], stays: Callable[[], bool] = lambda: False,
 ) -> RunEnded:  # fmt: skip
     """Run what is left of a stored plan. Every pass is in the notebook before it is announced. What the battery will
-    give is predicted by the line fitted to the passes of the question, where they carry one."""
+    give is predicted by the line fitted to the passes of the question, where they carry one. stays : whether a further
+    run goes on in the OS slot that this one ends in. Raises Unavailable where another run has the machine."""
+    with held(address) as hold:
+        return _run_held(notebook, plan_id, machine, address, control, announce, stays, hold)
+
+
+def open_run_of(notebook: Notebook, address: Address) -> JournalEntry | None:
+    """The run of a notebook that is open on a machine."""
+    return next((entry for entry in notebook.open_runs() if is_same(entry.machine, address)), None)
+
+
+def _left_on(notebook: Notebook, entry: JournalEntry | None, hold: Hold) -> Left | None:
+    """What an earlier run left on a machine, whatever notebook it was of: the older one is the true one."""
+    if entry is not None:
+        return entry.left
+    other = hold.open_run()
+    if other is None or Path(other.notebook) == notebook.path.resolve():  # it was closed here since
+        return None
+    return other.left
+
+
+def _run_held(
+    notebook: Notebook, plan_id: str, machine: Machine, address: Address, control: Control,
+    announce: Callable[[RunEvent], None], stays: Callable[[], bool], hold: Hold,
+) -> RunEnded:  # fmt: skip
     planned = load_plan(notebook, plan_id)
     memory = Memory(notebook)
     overhead = line_to_plan_with(evaluate(notebook, planned.question, memory=memory).context.overhead)
     if isinstance(planned.design, SearchDesign):
         _known(memory, plan_id, planned.question)
     rig = rig_of(notebook, planned.question.rig)
-    before = next((e.snapshot for e in notebook.open_runs() if e.machine == dict(address)), None)
+    entry = open_run_of(notebook, address)
     job = Job(
         plan_id, planned.passes, context_of(notebook, planned.question), planned.question.title, planned.question.scene,
-        rig, planned.question.slot, planned.conditions, planned.done, before,
+        rig, planned.question.slot, planned.conditions, planned.done, _left_on(notebook, entry, hold), stays,
         guards_of(rig, thresholds_of(notebook, GuardThresholds)), PATIENCE_S,
         newest_rig=lambda: rig_of(notebook, rig.key), played=title_of(notebook, planned.question.title),
         further=lambda: further_passes(memory, plan_id), overhead=overhead,
@@ -290,7 +328,9 @@ def run_plan(
         },
         pins=_pins(memory, planned.question), crashed=_crashed(memory, planned.question),
     )  # fmt: skip
-    return runner.run(machine, job, _NotebookSink(notebook, plan_id, address, rig, boot_id()), control, announce)
+    return runner.run(
+        machine, job, _NotebookSink(notebook, plan_id, address, rig, boot_id(), hold, entry), control, announce
+    )
 
 
 def _known(memory: Memory, plan_id: str, question: Question) -> tuple[KnownTitle, ...]:
@@ -326,23 +366,60 @@ def _crashed(memory: Memory, question: Question) -> list[Setup]:
     return list(dict.fromkeys([*found, *(one.setup for one in incidents)]))
 
 
-def put_back(notebook: Notebook, entry: JournalEntry) -> PutBack:
-    """Put back what a run that was cut short found on its machine; once all of it is confirmed the entry is closed.
+def put_back(
+    notebook: Notebook, entry: JournalEntry, *, is_done: Callable[[str], bool] | None = None,
+    reach: Callable[[Address], Machine] = open_machine,
+) -> PutBack:  # fmt: skip
+    """Put back what a run that was cut short touched on its machine; once all of it is confirmed the entry is closed.
 
-    A machine run by hand is put back by its person, who has just been told so.
+    is_done : asks the person of a machine that is run by hand, or cannot be reached from here, whether it is back, in
+    words; nothing but their yes closes it; reach : opens the machine. Raises Unavailable where it cannot be reached,
+    with what to set by hand.
     """
-    if entry.machine.get("kind") == "by hand":
+    if entry.machine.get("kind") == BY_HAND:
+        words = by_hand_words(entry)
+        if entry.left.is_touched and (is_done is None or not is_done(words)):
+            return PutBack({"setup": f"only who set it can say that it is back. {words}"})
         notebook.end_run(entry.id)
         return PutBack()
     rig = rig_of(notebook, load_plan(notebook, entry.plan_id).question.rig)
-    machine = open_machine(entry.machine)
-    try:
-        back = setting.put_back(machine, entry.snapshot, rig)
-    finally:
-        machine.close()
-    if back.is_whole:
-        notebook.end_run(entry.id)
+    with held(entry.machine) as hold:
+        try:
+            machine = reach(entry.machine)
+        except Unavailable as fault:
+            if is_done is None or not is_done(was_words(entry)):
+                raise Unavailable(f"{fault} {was_words(entry)}") from fault
+            notebook.end_run(entry.id)
+            hold.forget()
+            return PutBack()
+        try:
+            back = setting.put_back_left(machine, entry.left, rig)
+        finally:
+            machine.close()
+        if back.is_whole:
+            notebook.end_run(entry.id)
+            hold.forget()
     return back
+
+
+def leave(notebook: Notebook, entry: JournalEntry) -> None:
+    """The user chose to leave the machine as it is. Raises StoreError."""
+    notebook.end_run(entry.id)
+    Hold(entry.machine).forget()
+
+
+def was_words(entry: JournalEntry) -> str:
+    """What a machine had before a run, as far as the run touched it."""
+    values = entry.left.to_restore(entry.left.home).restorable()
+    was = [f"{known(key).label} {known(key).words(value)}" for key, value in values.items()]
+    return f"Before the sweep it had: {', '.join(was)}. Set that by hand." if was else "Nothing of it was touched."
+
+
+def by_hand_words(entry: JournalEntry) -> str:
+    """What a person is asked to put back."""
+    touched = sorted({key for knobs in entry.left.touched.values() for key in knobs})
+    what = f": {', '.join(known(key).label.lower() for key in touched)}" if touched else ""
+    return f"Put back what you set by hand for the sweep{what}."
 
 
 def unfinished(notebook: Notebook) -> list[tuple[JournalEntry, int, int]]:
@@ -375,14 +452,13 @@ def left_over(notebook: Notebook, question: Question) -> tuple[str, int] | None:
 
 def describe_run(entry: JournalEntry, done: int, planned: int) -> str:
     """What an open run means, in plain words."""
-    if entry.machine.get("kind") == "by hand":
+    if entry.machine.get("kind") == BY_HAND:
         return (
             f"A sweep by hand was cut short after {done} of {planned} passes; all of them are kept. "
-            "Put the limits back to what you had before it."
+            f"{by_hand_words(entry)}"
         )
-    values: dict[str, Any] = entry.snapshot.restorable().as_dict()
-    was = ", ".join(f"{key} {value}" for key, value in values.items())
-    return (
-        f"A sweep was cut short after {done} of {planned} passes; all of them are kept. "
-        f"The machine may still be at the sweep's limits. Before the sweep it had: {was}."
-    )
+    values = entry.left.to_restore(entry.left.home).restorable()
+    was = ", ".join(f"{known(key).label} {known(key).words(value)}" for key, value in values.items())
+    may = "The machine may still be at the sweep's limits" if was else "The machine may still run another OS slot"
+    had = f"Before the sweep it had: {was}." if was else f"Before the sweep it ran {entry.left.home}."
+    return f"A sweep was cut short after {done} of {planned} passes; all of them are kept. {may}. {had}"

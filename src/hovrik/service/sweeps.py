@@ -37,6 +37,7 @@ from ..core.read.response import group_at
 from ..store.notebook import Notebook
 from . import library, run
 from .gather import Evaluation, evaluate
+from .machines import of_ones_own
 from .planning import first_passes
 from .rows import response_rows
 
@@ -122,6 +123,11 @@ def load_machine(where: str) -> Machine:
     return machine
 
 
+def address_of(machine: Machine, where: str) -> dict[str, Any]:
+    """What tells a machine of one's own from every other one."""
+    return of_ones_own(machine, described(machine).rig, where)
+
+
 def levels_of(text: str, knob: Knob | None) -> tuple[Level, ...]:
     """Levels as typed: "on,off", "8,10,12", "8..20:2" (from, to, step). Raises InputError."""
     own = {shown(level): level for level in knob.levels} if knob is not None else {}
@@ -152,7 +158,7 @@ def levels_of(text: str, knob: Knob | None) -> tuple[Level, ...]:
 def described(machine: Machine) -> Description:
     """What a machine is, with a slot, a title and a scene where it names none."""
     found = machine.describe()
-    rig = found.rig
+    rig = library.plain_rig(found.rig)
     if not rig.slots:
         rig = replace(rig, slots=(OsSlot(found.slot or "os", "OS"),))
     titles = tuple(title for title in found.titles if title.scenes)
@@ -273,9 +279,11 @@ def planned(machine: Machine, request: Request) -> tuple[Question, tuple[Planned
     return question, passes, total(passes, ask.rig, start_charge=machine.charge() or 1.0), is_all
 
 
-def sweep(machine: Machine, request: Request, notebook: Notebook, announce: Any = None) -> Swept:
-    """Plan and run a question on a machine, into a notebook. Raises HovrikError; the machine is put back whatever
-    happens."""
+def sweep(
+    machine: Machine, request: Request, notebook: Notebook, announce: Any = None, where: str = ""
+) -> Swept:  # fmt: skip
+    """Plan and run a question on a machine, into a notebook. where : FILE.py:NAME that it was loaded from. Raises
+    HovrikError; the machine is put back whatever happens."""
     _, question, _, design = prepared(machine, request)
     found = described(machine)
     library.register(notebook, found)
@@ -292,7 +300,7 @@ def sweep(machine: Machine, request: Request, notebook: Notebook, announce: Any 
 
     began = machine.now_ns()
     try:
-        run.run_plan(notebook, plan_id, machine, {"kind": "file"}, Control(), hear)
+        run.run_plan(notebook, plan_id, machine, address_of(machine, where), Control(), hear)
     except HovrikError:
         raise
     except Exception as fault:  # of a machine of somebody else's

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import sqlite3
+import uuid
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -12,9 +13,9 @@ from pathlib import Path
 from typing import Any, Self, TypeVar
 
 from ..core.errors import HovrikError, Locked, StoreError
-from .database import BUSY_S, UNREADABLE, WriterLock, connect, look_through, prepare
-from .files.write.text_files import replacing
-from .packing import seal
+from ..disk.writing import Kind, hold_open, let_go, replacing
+from . import sealed
+from .database import BUSY_S, UNREADABLE, Older, WriterLock, connect, in_memory, look_through, prepare, shared
 from .sound import WRONG
 
 T = TypeVar("T")
@@ -34,11 +35,13 @@ class OpenedFile:
 
     read_only : another instance writes it, or its folder cannot be written; why_read_only says which. busy_s : how long
     a write waits for another of the same notebook. check : look at every page first; else `look_through` does later.
+    keep_former : an older one is copied before it is brought up to date; former : that copy; memory : name of the copy
+    in memory that an older one is read from.
     """
 
     def __init__(
         self, path: Path, *, read_only: bool = False, lock: WriterLock | None = None, busy_s: float = BUSY_S,
-        check: bool = True,
+        check: bool = True, keep_former: bool = True, memory: str = "",
     ) -> None:  # fmt: skip
         self.path = path
         self.spoiled: dict[tuple[str, str], Spoiled] = {}
@@ -50,17 +53,27 @@ class OpenedFile:
         elif read_only and not path.exists():
             raise StoreError(f"{path} does not exist. Check the path.")
         self.read_only = read_only
+        self._held: tuple[int, int] | None = None
+        self.former: Path | None = None
+        self._memory = memory
         try:
-            self._connection = connect(path, read_only=read_only, busy_s=busy_s)
+            self._connection = shared(memory) if memory else connect(path, read_only=read_only, busy_s=busy_s)
         except BaseException:
             self._release()
             raise
         try:
-            prepare(self._connection, path, read_only=read_only, check=check)
+            if not memory:
+                self.former = prepare(self._connection, path, read_only=read_only, check=check, keep_former=keep_former)
+        except Older as older:
+            self._connection.close()
+            self._memory = f"hovrik-{uuid.uuid4()}"
+            self._connection = in_memory(path, self._memory)
+            self.why_read_only += f" It has the older format {older.version} and is read from a copy in memory."
         except BaseException:
             self.close()
             raise
         self._identity = _identity(path)
+        self._held = hold_open(path)
 
     def _take_lock(self) -> bool:
         try:
@@ -73,7 +86,7 @@ class OpenedFile:
                 raise StoreError(why)
             self._lock, self._owns_lock = lock, True
             return True
-        except (Locked, StoreError, OSError) as fault:
+        except (Locked, StoreError, OSError, RuntimeError) as fault:  # a link to itself is the last
             if not self.path.exists():
                 raise StoreError(f"{self.path} cannot be made: {fault}") from fault
             self.why_read_only = str(fault)
@@ -88,11 +101,14 @@ class OpenedFile:
 
     def sibling(self) -> Self:
         """Another connection to the same notebook under the same lock, for a worker thread."""
-        return type(self)(self.path, read_only=self.read_only, lock=self._lock or WriterLock(self.path), check=False)
+        lock = self._lock or WriterLock(self.path)
+        return type(self)(self.path, read_only=self.read_only, lock=lock, check=False, memory=self._memory)
 
-    def copy_to(self, path: Path) -> None:
-        """All of the file as it is now into another one, which is there only once it is whole. Raises StoreError."""
-        with replacing(path) as temporary:
+    def copy_to(self, path: Path, *, force: bool = False) -> None:
+        """All of the file as it is now into another one, which is there only once it is whole. Raises StoreError,
+        NotOurs."""
+        self._refuse_open_elsewhere(path)
+        with replacing(path, Kind.NOTEBOOK, force=force) as temporary:
             target = sqlite3.connect(temporary)
             try:
                 self._connection.backup(target)
@@ -102,8 +118,22 @@ class OpenedFile:
             finally:
                 target.close()
 
+    @staticmethod
+    def _refuse_open_elsewhere(path: Path) -> None:
+        """Raises StoreError where another program has a notebook open that is to be replaced."""
+        if not path.with_name(path.name + ".lock").is_file():
+            return
+        lock = WriterLock(path)
+        try:
+            lock.take()
+        except Locked as fault:
+            raise StoreError(f"{path.name} is open in another window. Choose another name.") from fault
+        lock.release()
+
     def close(self) -> None:
         """Close the connection; the first notebook also lets go of the lock."""
+        let_go(self._held)
+        self._held = None
         self._connection.close()
         self._release()
 
@@ -174,18 +204,19 @@ class OpenedFile:
             try:
                 found.append(build(*row))
             except (*WRONG, HovrikError) as fault:
-                name = str(row[0])
+                name = _name_of(row[0])
                 self.spoiled[table, name] = Spoiled(table, name, str(fault) or type(fault).__name__)
         return found
 
     def each_sealed(self, table: str, rows: Iterable[tuple[Any, ...]], build: Callable[..., T]) -> list[T]:
-        """The same of rows whose last value is the checksum of the others: one that does not agree is spoiled."""
+        """The same of rows whose last value is whether they are as they were sealed (`sealed.sound`): one that is not
+        is spoiled."""
 
         def checked(*row: Any) -> T:
-            *values, found = row
+            *values, is_sound = row
             made = build(*values)
-            if found is not None and found != seal(*values):
-                raise ValueError("its checksum does not agree: it was changed by something other than Hovrik")
+            if is_sound != 1:
+                raise ValueError(sealed.why_not(is_sound))
             return made
 
         return self.each(table, rows, checked)
@@ -193,6 +224,11 @@ class OpenedFile:
     def revision(self) -> int:
         """A number that changes whenever any connection changes the file's contents that this one can see."""
         return int(self.read_rows("PRAGMA data_version")[0][0])
+
+
+def _name_of(value: Any) -> str:
+    """The name of a row, whatever bytes it is of."""
+    return str(value).encode("utf-8", "replace").decode()
 
 
 def _identity(path: Path) -> tuple[int, int] | None:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
+
+from ..disk.folders import data_folder
 
 
 def default_path() -> Path:
     """The user's notebook by the XDG base directories; the folder is made on first write."""
-    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(base) / "hovrik" / "notebook.hovrik"
+    return data_folder() / "notebook.hovrik"

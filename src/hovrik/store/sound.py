@@ -11,6 +11,7 @@ from typing import Any
 
 from ..core.facts.condition import Condition, from_plain
 from ..core.facts.knob import CAP, LIMITS
+from ..core.facts.left import Left
 from ..core.facts.setup import Setup, Snapshot
 
 MOST_LETTERS = 4_000_000  # of one JSON text
@@ -112,6 +113,16 @@ def snapshot_of(text: Any) -> Snapshot:
     found = Snapshot.from_dict(table_of(text))
     for key, reading in found.readings.items():
         _level(key, reading.value)
+    return found
+
+
+def left_of(text: Any) -> Left:
+    """How a machine was found, and what was touched since. Raises ValueError, KeyError, TypeError."""
+    body = table_of(text)
+    found = Left.from_dict(body)
+    for snapshot in found.snapshots.values():
+        for key, reading in snapshot.readings.items():
+            _level(key, reading.value)
     return found
 
 

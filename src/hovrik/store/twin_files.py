@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import io
 import os
 import threading
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import fields
 from pathlib import Path
@@ -13,17 +15,26 @@ from typing import Any
 
 import numpy as np
 
+from ..core.errors import HovrikError
 from ..core.model.twins import Rigs, Twins
+from ..disk.folders import cache_folder
+from ..disk.reading import read_bytes
 
 MOST_BYTES = 500 * 1024 * 1024
+# what each can be, low and high: logs of rates, watts and shares of machines that can be
+_RANGES = {
+    "free": (-12.0, 12.0), "package": (-12.0, 12.0), "caps": (-3.0, 12.0), "tail": (-3.0, 0.0), "slack": (-3.0, 0.0),
+    "about": (-12.0, 14.0), "about_w": (-12.0, 14.0),
+}  # fmt: skip
 _ARRAYS = ("free", "package", "caps", "tail", "slack")
 _NUMBERS = ("about", "about_w")
+# what a file that is none, or is damaged, raises on the way
+_BAD = (ValueError, KeyError, TypeError, AttributeError, EOFError, MemoryError, zipfile.BadZipFile, zlib.error)
 
 
 def default_folder() -> Path:
     """By the XDG base directories; made on first write."""
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return Path(base) / "hovrik" / "twins"
+    return cache_folder() / "twins"
 
 
 class TwinFiles:
@@ -69,15 +80,26 @@ class TwinFiles:
 
 def _read(path: Path) -> Twins | None:
     try:
-        with path.open("rb") as file, np.load(file, allow_pickle=False) as found:
+        data = io.BytesIO(read_bytes(path, MOST_BYTES, "It is made anew."))
+        with np.load(data, allow_pickle=False) as found:
+            if sum(one.file_size for one in found.zip.infolist()) > MOST_BYTES:
+                return None
             columns: dict[str, Any] = {name: found[name] for name in _ARRAYS}
             rigs = Rigs(*(found[f"rigs_{one.name}"] for one in fields(Rigs)))
             columns |= {name: float(found[name]) for name in _NUMBERS}
-    except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile):
+    except (OSError, HovrikError, *_BAD):
+        return None
+    arrays = [columns[name] for name in _ARRAYS] + [getattr(rigs, one.name) for one in fields(Rigs)]
+    if not all(one.dtype.kind == "f" for one in arrays):
         return None
     made = Twins(**columns, rigs=rigs)
     count, setups = made.free.shape if made.free.ndim == 2 else (0, 0)
     each = [made.tail, made.slack, *(getattr(rigs, one.name) for one in fields(Rigs))]
     sound = made.package.shape == (count, setups) and made.caps.shape == (setups,) and count > 0
     sound = sound and all(one.shape == (count, 1) and bool(np.isfinite(one).all()) for one in each)
-    return made if sound and bool(np.isfinite(made.free).all() and np.isfinite(made.package).all()) else None
+    return made if sound and all(_is_within(getattr(made, name), *ends) for name, ends in _RANGES.items()) else None
+
+
+def _is_within(values: Any, low: float, high: float) -> bool:
+    """Whether all of it lies between, which nothing does that is not finite."""
+    return bool(np.all((np.asarray(values) >= low) & (np.asarray(values) <= high)))

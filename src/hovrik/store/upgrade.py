@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 import sqlite3
+import zlib
 from typing import Any
 
 import numpy as np
 
-from .packing import checksum, pack_stamps, pack_values, seal
+from .packing import checksum, pack_stamps, pack_values
 
 
 def pack_chunks(connection: sqlite3.Connection) -> None:
@@ -106,6 +107,11 @@ def _to_format_4(connection: sqlite3.Connection) -> None:
     lay_steps(connection)
 
 
+def seal(*values: Any) -> int:
+    """The checksum of a row in format 5."""
+    return checksum("\x1f".join("" if value is None else str(value) for value in values).encode("utf-8", "replace"))
+
+
 _SEALED = {
     "pass": "id, plan_id, plan_index, step_id, recording_id, from_ns, to_ns, start_ns, end_ns, rig, slot, title, "
     "scene, origin, purpose, outcome, reason, asked, read, conditions, summary, started_ns",
@@ -130,4 +136,71 @@ def seal_rows(connection: sqlite3.Connection) -> None:
         connection.execute(text)
 
 
-AFTER = {4: _to_format_4, 5: seal_rows}
+def seal_all_rows(connection: sqlite3.Connection) -> None:
+    """Format 6: the checksum of every row over all of its columns. A row that does not agree with that of format 5 was
+    changed by something else: its new one does not agree either."""
+    spoiled = {
+        table: {
+            row[0] for row in connection.execute(f"SELECT {columns}, checksum FROM {table}").fetchall()
+            if row[-1] is None or seal(*row[:-1]) != row[-1]
+        }
+        for table, columns in _SEALED.items()
+    }  # fmt: skip
+    connection.create_function("seal_6", -1, seal_6, deterministic=True)
+    triggers = connection.execute("SELECT name, sql FROM sqlite_master WHERE type = 'trigger'").fetchall()
+    for name, _ in triggers:
+        connection.execute(f"DROP TRIGGER {name}")
+    for owner, data in connection.execute("SELECT seq, data FROM still").fetchall():
+        connection.execute("UPDATE still SET size = ?, crc = ? WHERE seq = ?", (len(data), checksum(data), owner))
+    for (owner,) in connection.execute("SELECT id FROM recording").fetchall():
+        rows = connection.execute(
+            "SELECT series.channel, clock.count, clock.checksum, series.checksum FROM series LEFT JOIN clock "
+            "ON clock.seq = series.clock AND clock.recording_id = series.recording_id WHERE series.recording_id = ? "
+            "ORDER BY series.seq", (owner,),
+        ).fetchall()  # fmt: skip
+        connection.execute(
+            "UPDATE recording SET parts = ? WHERE id = ?", (seal_6(*(v for r in rows for v in r)), owner)
+        )
+    for table, columns in _SEALED_6.items():
+        own = _SEALED.get(table, columns).split(",", 1)[0]
+        given = ", ".join(f"CAST({one} AS BLOB)" for one in columns.split(", "))
+        connection.execute(f"UPDATE {table} SET checksum = seal_6({given})")
+        connection.executemany(
+            f"UPDATE {table} SET checksum = checksum + 1 WHERE {own} IS ?", [(one,) for one in spoiled.get(table, ())]
+        )
+    for _, text in triggers:
+        connection.execute(text)
+
+
+def seal_6(*values: Any) -> int:
+    """The checksum of a row in format 6."""
+    found = 0
+    for value in values:
+        if value is None:
+            found = zlib.crc32(b"\x00", found)
+            continue
+        own = value if isinstance(value, bytes) else str(value).encode("utf-8", "surrogateescape")
+        found = zlib.crc32(b"\x1f", zlib.crc32(own, zlib.crc32(b"\x02", found)))
+    return found
+
+
+_SEALED_6 = {
+    "entity": "seq, id, kind, key, parent, body, noted_at, frozen_at",
+    "plan": "seq, id, body, noted_at",
+    "batch": "seq, plan_id, number, told, why, is_last, noted_at",
+    "step": "seq, id, plan_id, batch, position, kind, body, begun_at",
+    "recording": "seq, id, start_ns, end_ns, launch, boot, readback, noted_at, parts",
+    "span": "seq, id, recording_id, kind, name, start_ns, end_ns, noted_at",
+    "pass": "seq, id, plan_id, plan_index, step_id, recording_id, from_ns, to_ns, start_ns, end_ns, rig, slot, title, "
+    "scene, rig_key, slot_key, title_key, scene_key, source, log_part, origin, purpose, outcome, reason, asked, read, "
+    "conditions, summary, started_ns, noted_at",
+    "annotation": "seq, uid, pass_id, kind, body, noted_at",
+    "dismissal": "seq, id, finding, about, reason, undoes, noted_at",
+    "incident": "seq, id, kind, rig, slot, title, scene, setup, body, noted_at",
+    "still": "seq, id, pass_id, name, media, size, crc, noted_at, removed_at",
+    "profile": "seq, id, rig_key, slot_key, title_key, source, body, noted_at, removed_at",
+    "journal": "seq, id, plan_id, machine, snapshot, found, position, began_at, restored_at",
+    "state": "key, schema, version, body",
+}
+
+AFTER = {4: _to_format_4, 5: seal_rows, 6: seal_all_rows}

@@ -62,8 +62,8 @@ class MergeDialog(QDialog):
         self.message.say(f"{path.name} is being looked at.")
         own = self._session.notebook
 
-        def look(_wanted: Callable[[], bool]) -> list[Met]:
-            with own.sibling() as here, Other(path) as other:
+        def look(wanted: Callable[[], bool]) -> list[Met]:
+            with own.sibling() as here, Other(path, wanted) as other:
                 return met(here, other.notebook)
 
         self._worker.ask(look)
@@ -93,7 +93,7 @@ class MergeDialog(QDialog):
         self.message.say("It is being taken in.")
 
         def take(wanted: Callable[[], bool]) -> Merged:
-            with own.sibling() as here, Other(path) as other:
+            with own.sibling() as here, Other(path, wanted) as other:
                 found = merge(here, other.notebook, joined, lambda done, total: wanted())
                 take_in(here, other.notebook)
                 return found

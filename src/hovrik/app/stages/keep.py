@@ -20,7 +20,7 @@ from ...service.logbook import PROFILE, Entry
 from ...store.files.write import profile as profile_file
 from ...store.notebook import Notebook
 from ..commands import keep_profile, remove_profile, set_design, set_question
-from ..file_names import ask_open, ask_save
+from ..file_names import ask_open, ask_save, write_or_ask
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
@@ -242,7 +242,7 @@ class KeepStage(Stage):
 
     def export_to(self, path: Path, body: dict[str, Any]) -> None:
         """Write a profile; the message tells how it went."""
-        self._written(path, lambda: profile_file.write(path, self._as_it_stands(body)))
+        self._written(path, lambda force: profile_file.write(path, self._as_it_stands(body), force=force))
 
     def _as_it_stands(self, body: dict[str, Any]) -> dict[str, Any]:
         """A body with the state that it is in now."""
@@ -263,15 +263,10 @@ class KeepStage(Stage):
         """Write every profile in force that can be read as a table; the message tells how it went."""
         kept = self.session.notebook.profiles()
         sound = [self._with_state(key, body) for key, body in kept if not profile_file.problems_of(body)]
-        self._written(path, lambda: profile_file.write_table(path, sound))
+        self._written(path, lambda force: profile_file.write_table(path, sound, force=force))
 
-    def _written(self, path: Path, write: Callable[[], None]) -> None:
-        try:
-            write()
-        except HovrikError as fault:
-            self.message.setText(str(fault))
-            return
-        self.message.setText(f"Written to {path}.")
+    def _written(self, path: Path, write: Callable[[bool], None]) -> None:
+        write_or_ask(self, write, self.message.setText, f"Written to {path}.")
 
     def _on_import(self) -> None:
         path = ask_open(self, "profile", "Import a profile", "Profiles (*.json *.toml)")

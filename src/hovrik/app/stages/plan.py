@@ -30,7 +30,7 @@ from ...service.imports.run_sheet import code_of
 from ...service.library import titles
 from ...service.planning import is_ladder
 from ...store.files.write.run_sheet import run_sheet
-from ..file_names import ask_save
+from ..file_names import ask_save, write_or_ask
 from ..plots.schedule_plot import SchedulePlot, lane_words
 from ..session import Session
 from ..widgets.belief_page import BeliefPage
@@ -155,12 +155,15 @@ class PlanStage(Stage):
                     session.overhead,
                 )  # fmt: skip
                 code = code_of(kept)
-            write_pdf(path, run_sheet(question, rig, title, session.design, passes, session.room_c, code))
         except HovrikError as fault:
             self.printed.setText(str(fault))
             return
+        sheet = run_sheet(question, rig, title, session.design, passes, session.room_c, code)
         what = f"Plan {code}" if code else "The plan"
-        self.printed.setText(f"{what} is written to {path.name}. Type it in under Import passes in Bench.")
+        write_or_ask(
+            self, lambda force: write_pdf(path, sheet, force=force), self.printed.setText,
+            f"{what} is written to {path.name}. Type it in under Import passes in Bench.",
+        )  # fmt: skip
 
     def refresh(self) -> None:
         """Show the design and what it takes."""

@@ -32,7 +32,7 @@ from ...service import battery_life, library
 from ...service.memory import Cancelled
 from ...store.files.write import exchange
 from ..commands import answer, save_rig, set_question
-from ..file_names import ask_open, ask_save
+from ..file_names import ask_open, ask_save, write_or_ask
 from ..session import Session
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, Choice, button, label
@@ -439,12 +439,11 @@ class RigStage(Stage):
         rig = self.session.rig
         if rig is None:
             return
-        try:
-            exchange.write(path, "rig", rig.as_dict())
-        except HovrikError as fault:
-            self.message.setText(str(fault))
-            return
-        self.message.setText(f"Written to {path}.")
+        body = rig.as_dict()
+        write_or_ask(
+            self, lambda force: exchange.write(path, "rig", body, force=force), self.message.setText,
+            f"Written to {path}.",
+        )  # fmt: skip
 
 
 def noise_words(rig: Rig) -> str:

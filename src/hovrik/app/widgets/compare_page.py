@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core import degrees, words
-from ...core.errors import HovrikError
 from ...core.facts.factor import set_by
 from ...core.facts.knob import LIMITS, inside, named
 from ...core.facts.setup import describe
@@ -32,7 +31,7 @@ from ...core.stats.estimate import Estimate
 from ...service.planning import of_kind, with_part
 from ...store.files.write.comparison import comparison
 from ..commands import set_question
-from ..file_names import ask_save
+from ..file_names import ask_save, write_or_ask
 from ..plots.difference_plot import DifferencePlot, rows_of
 from ..session import Session
 from .fields import Choice, Notice, allow, button, label
@@ -259,10 +258,9 @@ class ComparePage(QWidget):
         """Write the comparison as a PDF, or as HTML where the name says so."""
         from ..printing import write_page  # loads what the first paint does not need
 
-        try:
-            write_page(path, self.document())
-        except HovrikError as fault:
-            self.fair.say(str(fault), "warn")
+        write_or_ask(
+            self, lambda force: write_page(path, self.document(), force=force), lambda text: self.fair.say(text, "warn")
+        )
 
     def document(self) -> str:
         """The comparison as one HTML document."""

@@ -98,6 +98,8 @@ class GuidePanel(Card):
         self.end_mark.say("It has ended")
         self.end_mark.pressed.connect(self._on_end)
         self.done, self.end = self.mark.button, self.end_mark.button
+        self.not_done = button("Not now", tip="It is asked again at the next start")
+        self.not_done.clicked.connect(self._on_not_done)
         gauge = QHBoxLayout()
         gauge.addWidget(self.gauge_words)
         gauge.addWidget(self.gauge_now)
@@ -108,6 +110,7 @@ class GuidePanel(Card):
         for widget in (self.mark, self.end_mark):
             widget.edit.editingFinished.connect(self.done.setFocus)
             row.addWidget(widget)
+        row.addWidget(self.not_done)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         for part in (self.text, self.once_area, self.readings):
             self.body.addWidget(part, int(part is self.once_area))
@@ -125,7 +128,9 @@ class GuidePanel(Card):
         self.map_columns.hide()
         self.readings.setVisible(readings)
         self.once_area.setVisible(once)
-        self.mark.say("The gauge stepped" if self.is_timing else "Done")
+        puts_back = self.request is not None and self.request.instruction.need is Need.PUT_BACK
+        self.not_done.setVisible(puts_back)
+        self.mark.say("The gauge stepped" if self.is_timing else "It is back as it was" if puts_back else "Done")
         self.mark.allow(by_key=not (readings or once))
         self._allow_end(False)
 
@@ -185,6 +190,8 @@ class GuidePanel(Card):
     def withdraw(self) -> None:
         """Nothing is asked any more."""
         self.request, self._asks_once, self.is_timing = None, False, False
+        self.mark.say("Done")
+        self.not_done.hide()
         self._turn_up(False)
 
     def _turn_up(self, on: bool) -> None:
@@ -287,6 +294,13 @@ class GuidePanel(Card):
             else:
                 self.withdraw()
             request.give(True)
+
+    def _on_not_done(self) -> None:
+        """It was not put back: the run ends so, and says so."""
+        request = self.request
+        if request is not None:
+            self.withdraw()
+            request.give(False)
 
     def _given(self) -> Readings:
         rig = self._rig()

@@ -9,13 +9,12 @@ from PyQt6.QtCore import QBuffer, QByteArray, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
-from ...core.errors import HovrikError
 from ...core.facts.setup import Setup, describe
 from ...service.profiles import title_name
 from ...service.report import card_of, report_of
 from ...store.files.write.profile import problems_of
 from ...store.files.write.report import Report, html
-from ..file_names import ask_save
+from ..file_names import ask_save, write_or_ask
 from ..session import Session
 from ..theme import tokens
 from ..worker import Wanted, Worker
@@ -98,12 +97,11 @@ class ReportPage(QWidget):
 
         if self.report is None:
             return
-        try:
-            write_page(path, html(self.report), html(self.report, pictured))
-        except HovrikError as fault:
-            self.words.say(str(fault), "warn")
-            return
-        self.words.say(f"Written to {path}.", "good")
+        done, page, paper = f"Written to {path}.", html(self.report), html(self.report, pictured)
+        write_or_ask(
+            self, lambda force: write_page(path, page, paper, force=force),
+            lambda text: self.words.say(text, "good" if text == done else "warn"), done,
+        )  # fmt: skip
 
 
 def pictured(svg: str) -> bytes:

@@ -22,7 +22,7 @@ from ...core.errors import HovrikError
 from ...service.tonight import Means, ahead, means_of, titles_of
 from ...store.files.write.card import evening_card
 from ..commands import set_evening
-from ..file_names import ask_save
+from ..file_names import ask_save, write_or_ask
 from ..plots.charge_plot import ChargePlot
 from ..session import Session
 from ..theme.tokens import TARGET_PX
@@ -272,10 +272,10 @@ class TonightPage(QWidget):
         """Write the card as a PDF, or as HTML where the name says so."""
         from ..printing import write_page  # loads what the first paint does not need
 
-        try:
-            write_page(path, self.document())
-        except HovrikError as fault:
-            self.words.say(str(fault), "warn")
+        write_or_ask(
+            self, lambda force: write_page(path, self.document(), force=force),
+            lambda text: self.words.say(text, "warn"),
+        )  # fmt: skip
 
     def document(self) -> str:
         """The evening as one HTML page."""

@@ -230,8 +230,8 @@ class GuidedMachine(PlainMachine):
         if not self._set:
             return Outcome(Reply.DONE)
         text = "Put the limits back to what you had before the sweep."
-        if not self.person.do(Instruction(Need.SET_BY_HAND, text)):
-            return Outcome(Reply.PERSON, "stopped before it was put back", text)
+        if not self.person.do(Instruction(Need.PUT_BACK, text)):
+            return Outcome(Reply.REFUSED, "nobody said that it was put back; set it to what you had before")
         self._set, self._granted, self._running = Setup(), False, False
         return Outcome(Reply.DONE)
 

@@ -6,7 +6,6 @@ the state file and are read back at the next start.
 
 from __future__ import annotations
 
-import json
 import math
 import threading
 import time
@@ -16,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from ...core.errors import Unavailable
+from ...core.errors import HovrikError, Unavailable
 from ...core.facts.condition import Conditions
 from ...core.facts.knob import CAP, LIMITS, NO_CAP, REFRESH, Knob, Level, Where
 from ...core.facts.knobs import knobs_of, narrowed
@@ -32,6 +31,7 @@ from .model import Model
 from .physics import BLOCK_TICKS, TICK_S, Operating
 from .recorder import Recorder, without_dropout
 from .scene import BLOCK_S, Block, ScenePlayer
+from .state import PlainState, StateFile
 from .supply import Flow, PowerState, charging_w, spend
 
 AS_FAST = float("inf")
@@ -57,9 +57,10 @@ class SimulatedMachine:
     """
 
     def __init__(
-        self, model: Model, state_path: Path, *, pace: float = AS_FAST, seed: int = 1, faults: Faults = NONE
+        self, model: Model, state: Path | StateFile, *, pace: float = AS_FAST, seed: int = 1, faults: Faults = NONE
     ) -> None:
-        self.model, self._path, self._faults = model, state_path, faults
+        self.model, self._faults = model, faults
+        self._file = PlainState(state) if isinstance(state, Path) else state
         self.pace = pace
         self._stopped = threading.Event()
         self._player: ScenePlayer | None = None
@@ -81,13 +82,8 @@ class SimulatedMachine:
 
     def _read_state(self, seed: int) -> dict[str, Any]:
         fresh = self._fresh_state(seed)
-        try:
-            body: dict[str, Any] = json.loads(self._path.read_text(encoding="utf-8"))
-            return {**fresh, **body, "knobs": {**fresh["knobs"], **body["knobs"]}}
-        except FileNotFoundError:
-            return fresh
-        except (OSError, ValueError, KeyError, TypeError) as fault:
-            raise Unavailable(f"The stand-in's state {self._path} cannot be read: {fault}. Delete it.") from fault
+        body = self._file.read()
+        return fresh if body is None else {**fresh, **body, "knobs": {**fresh["knobs"], **body["knobs"]}}
 
     def _fresh_state(self, seed: int) -> dict[str, Any]:
         rig, room = self.model.rig, self.model.room_c
@@ -110,14 +106,12 @@ class SimulatedMachine:
             die_c=self._heat.die_c, shell_c=self._heat.shell_c, fan=self._heat.fan, charge=self.power.charge,
             gauge=self.power.gauge, plugged=self.power.plugged,
         )  # fmt: skip
-        temporary = self._path.with_suffix(".tmp")
         self._unwritten = ""
         try:
-            temporary.write_text(json.dumps(self._state), encoding="utf-8")
-            temporary.replace(self._path)
+            self._file.write(self._state)
             self._written = time.monotonic()
-        except OSError as fault:  # hardware does not care for a full disk: told when it is let go of
-            self._unwritten = f"The stand-in's state {self._path} cannot be written: {fault}."
+        except (HovrikError, OSError) as fault:  # hardware does not care for a full disk: told when it is let go of
+            self._unwritten = f"The stand-in's state cannot be written: {fault}"
 
     # -- what it is
 
@@ -237,6 +231,8 @@ class SimulatedMachine:
                 self._state["slot"] = instruction.slot or self._state["slot"]
                 self._as_the_slot_has_it()
                 self._granted |= {Where.RESTART, Where.SETUP_SCREEN, Where.RELAUNCH}
+            case Need.PUT_BACK:
+                pass
             case _:
                 return False
         self._write_state()

@@ -8,11 +8,12 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from ...core.errors import Unavailable
+from ...core.errors import HovrikError, Unavailable
 from ...core.facts.knob import Knob, Level, Where
 from ...core.facts.known_knobs import known
 from ...core.facts.rig import Rig
 from ...core.facts.title import Title
+from ...disk.reading import read_text
 from .battery import Battery
 from .heat import FanPolicy, HeatPath
 from .physics import Board, Chip, Domain, Load, Physics
@@ -92,10 +93,10 @@ class Model:
 def load_model(path: Path) -> Model:
     """Read a description. Raises Unavailable where the file is missing or lacks something."""
     try:
-        body = tomllib.loads(path.read_text(encoding="utf-8"))
-        titles = tomllib.loads(path.with_name(body["titles"]).read_text(encoding="utf-8"))["title"]
+        body = tomllib.loads(read_text(path, "a description"))
+        titles = tomllib.loads(read_text(path.with_name(str(body["titles"])), "titles"))["title"]
         return _model(body, titles)
-    except (OSError, tomllib.TOMLDecodeError, KeyError, TypeError, ValueError) as fault:
+    except (HovrikError, OSError, RecursionError, AttributeError, KeyError, TypeError, ValueError) as fault:
         raise Unavailable(f"The stand-in's description {path} cannot be used: {fault}. Restore the file.") from fault
 
 

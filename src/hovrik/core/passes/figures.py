@@ -21,6 +21,7 @@ from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
 VERSION = 11
+MOST = 1e15  # of any figure
 LEAST_SAMPLES, RISES_C = 12, 0.3  # from when a die is said to rise: samples of a pass, degrees from third to third
 
 
@@ -57,7 +58,11 @@ class PassFigures:
 
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> PassFigures:
-        """The inverse of `as_dict`."""
+        """The inverse of `as_dict`. Raises ValueError, TypeError, KeyError where a figure is none that can be."""
+        for key in ("values", "errors"):
+            for name, value in body[key].items():
+                if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) < MOST:
+                    raise ValueError(f"{name} {value!r} is no figure")
         return cls(
             FrameFigures.from_dict(body["frames"]) if body["frames"] else None,
             Tail.from_dict(body["tail"]) if body["tail"] else None, body["values"], body["errors"], body["why"],

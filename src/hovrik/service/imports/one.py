@@ -7,11 +7,13 @@ import time
 import uuid
 from collections.abc import Mapping
 
-from ...core.errors import InputError
+from ...core.errors import InputError, PlanError
+from ...core.facts.allowed import refusals
 from ...core.facts.condition import Condition, Conditions, Provenance
 from ...core.facts.factor import LIMIT
 from ...core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named
 from ...core.facts.known_knobs import known
+from ...core.facts.rig import Rig
 from ...core.facts.setup import Setup
 from ...core.facts.title import Title
 from ...core.passes.purpose import PLAY, SWEEP
@@ -97,8 +99,28 @@ def import_trace(
     return keep(notebook, question, record_of(notebook, question, imported.trace, setup, conditions))
 
 
+def refuse_outside(notebook: Notebook, question: Question, setup: Setup) -> None:
+    """Raises PlanError where a setup lies outside what the question's rig can have: then it was not measured on it."""
+    rig = rig_of(notebook, question.rig)
+    wrong = refusals(Setup({key: value for key, value in setup.items() if _is_known(rig, key)}), rig)
+    if wrong:
+        raise PlanError(f"This was not measured on that rig. {' '.join(wrong[:3])}")
+
+
+def _is_known(rig: Rig, key: str) -> bool:
+    """Whether a rig's range of a knob is noted; of limits that are not, nothing can be said."""
+    if key not in LIMITS:
+        return True
+    try:
+        rig.range_of(key)
+    except PlanError:
+        return False
+    return True
+
+
 def record_of(notebook: Notebook, question: Question, trace: Trace, setup: Setup, conditions: Conditions) -> PassRecord:
     """An imported pass of the question, not yet stored. Raises PlanError."""
+    refuse_outside(notebook, question, setup)
     told = {**counted_by(title_of(notebook, question.title), question), **conditions}
     return PassRecord(
         str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), told, trace, origin=Origin.IMPORTED,
@@ -132,6 +154,7 @@ def import_summary(
         wrong.append("its source is needed, for example source=review")
     if wrong:
         raise InputError("The summary cannot be used: " + "; ".join(wrong) + ".")
+    refuse_outside(notebook, question, setup)
     record = PassRecord(
         str(uuid.uuid4()), context_of(notebook, question), setup, Setup(), conditions, None,
         origin=Origin.SUMMARY, summary=dict(summary),

@@ -13,7 +13,7 @@ from ...core.facts.incident import Incident, IncidentKind
 from ...core.facts.setup import Setup
 from ...core.finding import State
 from ..opened import OpenedFile, dump
-from ..packing import seal
+from ..sealed import insert, sound
 from ..sound import setup_of, table_of
 from .versions import CONTEXT, freeze
 
@@ -46,13 +46,11 @@ class Notes(OpenedFile):
 
     def annotate(self, pass_id: str, kind: str, body: Mapping[str, Any]) -> str:
         """Add a mark, overrule or deletion; its uid."""
-        row = (str(uuid.uuid4()), pass_id, kind, dump(body), time.time_ns())
+        made = str(uuid.uuid4())
+        row = {"uid": made, "pass_id": pass_id, "kind": kind, "body": dump(body), "noted_at": time.time_ns()}
         with self.writing() as connection:
-            connection.execute(
-                "INSERT INTO annotation (uid, pass_id, kind, body, noted_at, checksum) VALUES (?, ?, ?, ?, ?, ?)",
-                (*row, seal(*row)),
-            )
-        return row[0]
+            insert(connection, "annotation", row)
+        return made
 
     def undo_annotation(self, pass_id: str, uid: str) -> str:
         """Undo an annotation by a further row; undoing that row's uid brings it back."""
@@ -61,7 +59,7 @@ class Notes(OpenedFile):
     def annotations(self, pass_id: str | None = None) -> dict[str, list[Annotation]]:
         """Annotations in force by pass, oldest first; verdicts, which format 3 and before kept, are none."""
         rows = self.read_rows(
-            "SELECT uid, pass_id, kind, body, noted_at, checksum FROM annotation WHERE kind <> 'verdict'"
+            f"SELECT uid, pass_id, kind, body, noted_at, {sound('annotation')} FROM annotation WHERE kind <> 'verdict'"
             + (" AND pass_id = ?" if pass_id else "")
             + " ORDER BY seq",
             *([pass_id] if pass_id else []),
@@ -99,15 +97,14 @@ class Notes(OpenedFile):
     def _dismissal(self, finding: str, about: str, reason: str, undoes: str | None) -> str:
         made = str(uuid.uuid4())
         with self.writing() as connection:
-            connection.execute(
-                "INSERT INTO dismissal (id, finding, about, reason, undoes, noted_at) VALUES (?, ?, ?, ?, ?, ?)",
-                (made, finding, about, reason, undoes, time.time_ns()),
-            )
+            row = {"id": made, "finding": finding, "about": about, "reason": reason, "undoes": undoes}
+            insert(connection, "dismissal", {**row, "noted_at": time.time_ns()})
         return made
 
     def dismissals(self) -> list[Dismissal]:
         """Dismissals in force, oldest first."""
-        rows = self.read_rows("SELECT id, finding, about, reason, undoes, noted_at FROM dismissal ORDER BY seq")
+        query = f"SELECT id, finding, about, reason, undoes, noted_at, {sound('dismissal')} FROM dismissal ORDER BY seq"
+        rows = self.each_sealed("dismissal", self.read_rows(query), lambda *row: row)
         undone: set[str] = set()
         for made, *_, undoes, _ in reversed(rows):
             if undoes is not None and made not in undone:
@@ -137,18 +134,16 @@ class Notes(OpenedFile):
         ids = [context[k] for k in CONTEXT]
         with self.writing() as connection:
             freeze(connection, ids)
-            connection.execute(
-                "INSERT INTO incident (id, kind, rig, slot, title, scene, setup, body, noted_at) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                (made, kind, *ids, dump(setup), dump(body), time.time_ns()),
-            )
+            row = {"id": made, "kind": kind, **dict(zip(CONTEXT, ids)), "setup": dump(setup), "body": dump(body)}
+            insert(connection, "incident", {**row, "noted_at": time.time_ns()})
 
     def incidents(self) -> list[Incident]:
         """Incidents in force, oldest first; a kind of a newer version is an incident of another kind."""
         rows = self.read_rows(
-            "SELECT id, kind, rig, slot, title, scene, setup, body, noted_at FROM incident ORDER BY seq"
+            f"SELECT id, kind, rig, slot, title, scene, setup, body, noted_at, {sound('incident')} FROM incident "
+            "ORDER BY seq"
         )
-        found = self.each("incident", rows, _incident)
+        found = self.each_sealed("incident", rows, _incident)
         gone = {one.note for one, is_back in found if is_back}
         return [one for one, is_back in found if not is_back and one.id not in gone]
 

@@ -7,15 +7,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from ...core.errors import Damaged, StoreError
+from ...core.errors import StoreError
 from ...core.facts import condition
 from ...core.facts.setup import Setup
 from ...core.passes.record import End, Origin, PassRecord
 from ...core.passes.recording import Recording
 from ...core.passes.trace import Trace
 from ..opened import dump
-from ..packing import seal
-from ..sound import conditions_of, setup_of, summary_of
+from ..packing import MOST_NS
+from ..sealed import insert as insert_sealed
+from ..sealed import sound
+from ..sound import WRONG, check_text, conditions_of, setup_of, summary_of
 from .notes import Notes
 from .series import Series, insert, pack
 from .versions import CONTEXT, freeze
@@ -25,8 +27,6 @@ _COLUMNS = (
     "id, plan_id, plan_index, step_id, recording_id, from_ns, to_ns, start_ns, end_ns, rig, slot, title, scene, "
     "origin, purpose, outcome, reason, asked, read, conditions, summary, started_ns"
 )
-
-_KEY = "coalesce((SELECT key FROM entity WHERE id = ?), '')"  # a version that is not there fails the foreign key
 
 
 @dataclass(frozen=True)
@@ -70,30 +70,33 @@ class Passes(Series, Notes):
             packed = pack(recording)
         conditions, trace = condition.to_plain(record.conditions), record.trace
         ids = [record.context[kind] for kind in CONTEXT]
-        row = (
+        values = (
             record.id, record.plan_id, record.plan_index, record.step_id,
             recording.id if recording is not None else None, *record.within,
             trace.start_ns if trace else 0, trace.end_ns if trace else 0, *ids, record.origin.value,
             record.purpose, record.outcome.value, record.reason, dump(record.asked.as_dict()),
             dump(record.read.as_dict()), dump(conditions), dump(record.summary), record.started_ns,
         )  # fmt: skip
+        row = dict(zip(_COLUMNS.split(", "), values, strict=True))
+        row |= {"source": _value(conditions, "source"), "log_part": _value(conditions, LOG_PART)}
         with self.writing() as connection:
             if packed is not None:
                 insert(connection, packed)
             freeze(connection, ids)
-            connection.execute(
-                f"INSERT INTO pass ({_COLUMNS}, checksum, source, log_part, noted_at, rig_key, slot_key, title_key, "
-                f"scene_key) VALUES ({', '.join('?' * 26)}, {', '.join([_KEY] * 4)})",
-                (
-                    *row, seal(*row), _value(conditions, "source"), _value(conditions, LOG_PART), time.time_ns(), *ids,
-                ),
-            )  # fmt: skip
+            for kind, own in zip(CONTEXT, ids):  # a version that is not there fails the foreign key
+                found = connection.execute("SELECT key FROM entity WHERE id = ?", (own,)).fetchone()
+                row[f"{kind}_key"] = found[0] if found else ""
+            insert_sealed(connection, "pass", {**row, "noted_at": time.time_ns()})
 
     def passes(self, where: PassQuery = PassQuery()) -> list[PassRecord]:
         """Passes without their series (trace None even where there is one), oldest first."""
         condition_, values = where.query()
-        rows = self.read_rows(f"SELECT {_COLUMNS}, checksum FROM pass WHERE {condition_} ORDER BY seq", *values)
+        rows = self.read_rows(f"SELECT {_COLUMNS}, {sound('pass')} FROM pass WHERE {condition_} ORDER BY seq", *values)
         return self.each_sealed("pass", rows, _record)
+
+    def passes_after(self, after: int) -> int:
+        """How many passes were stored after a sequence number."""
+        return int(self.read_rows("SELECT count(*) FROM pass WHERE seq > ?", after)[0][0])
 
     def newest_pass(self) -> int:
         """Sequence number of the newest pass, 0 for none."""
@@ -146,13 +149,31 @@ class Passes(Series, Notes):
 
     def setups(self) -> dict[str, Setup]:
         """The setup asked for of every pass by id."""
-        rows = self.read_rows("SELECT id, asked FROM pass")
-        return dict(self.each("pass", rows, lambda name, asked: (name, setup_of(asked))))
+        rows = self.read_rows(f"SELECT id, asked, {sound('pass')} FROM pass")
+        return dict(self.each_sealed("pass", rows, lambda name, asked: (name, setup_of(asked))))
+
+    def without_series(self, pass_id: str) -> PassRecord:
+        """One pass without what was recorded of it. Raises StoreError where there is none."""
+        return self._row(pass_id)[0]
 
     def load(self, pass_id: str) -> PassRecord:
         """One pass in full, its marks as annotated; without its trace where that is damaged. Raises StoreError where
         there is none."""
-        rows = self.read_rows(f"SELECT {_COLUMNS}, checksum FROM pass WHERE id = ?", pass_id)
+        record, row = self._row(pass_id)
+        owner, start, end = row[4], row[7], row[8]
+        if owner is None:
+            return record
+        try:
+            recording = self.recording(owner)
+        except (StoreError, *WRONG) as fault:
+            return replace(record, damage=str(fault) or type(fault).__name__)
+        for mark in self.annotations(pass_id).get(pass_id, []):
+            if mark.kind == "mark":
+                start, end = mark.body["start_ns"], mark.body["end_ns"]
+        return replace(record, trace=recording.cut(start, end, record.within), recording=recording)
+
+    def _row(self, pass_id: str) -> tuple[PassRecord, tuple[Any, ...]]:
+        rows = self.read_rows(f"SELECT {_COLUMNS}, {sound('pass')} FROM pass WHERE id = ?", pass_id)
         if not rows:
             raise StoreError(f"Pass {pass_id} is not in {self.path.name}.")
         made = self.each_sealed("pass", rows, _record)
@@ -160,17 +181,7 @@ class Passes(Series, Notes):
             raise StoreError(
                 f"Pass {pass_id} in {self.path.name} cannot be read: {self.spoiled['pass', pass_id].fault}."
             )
-        record, owner, start, end = made[0], rows[0][4], rows[0][7], rows[0][8]
-        if owner is None:
-            return record
-        try:
-            recording = self.recording(owner)
-        except (Damaged, ValueError) as fault:
-            return replace(record, damage=str(fault))
-        for mark in self.annotations(pass_id).get(pass_id, []):
-            if mark.kind == "mark":
-                start, end = mark.body["start_ns"], mark.body["end_ns"]
-        return replace(record, trace=recording.cut(start, end, record.within), recording=recording)
+        return made[0], rows[0]
 
     def trace(self, pass_id: str) -> Trace | None:
         """The series of a pass, None where it has none."""
@@ -184,9 +195,21 @@ def _value(conditions: Mapping[str, Any], name: str) -> str | None:
 
 def _record(*row: Any) -> PassRecord:
     (
-        pass_id, plan_id, plan_index, step_id, _, low, high, _, _, rig, slot, title, scene, origin, purpose, outcome,
-        reason, asked, read, conditions, summary, started,
+        pass_id, plan_id, plan_index, step_id, _, low, high, start, end, rig, slot, title, scene, origin, purpose,
+        outcome, reason, asked, read, conditions, summary, started,
     ) = row  # fmt: skip
+    for name, value in (("plan_index", plan_index), ("from_ns", low), ("to_ns", high), ("started_ns", started)):
+        if value is None and name == "plan_index":
+            continue
+        if isinstance(value, bool) or not isinstance(value, int):
+            raise ValueError(f"{name} must be a whole number, got {value!r}")
+    for one in (pass_id, plan_id, step_id, purpose, reason):
+        if one is not None:
+            if not isinstance(one, str):
+                raise ValueError(f"{one!r} must be text")
+            check_text(one)
+    if not all(isinstance(one, int) and abs(one) < MOST_NS for one in (start, end)) or end < start:
+        raise ValueError("its end mark lies before its start mark, or neither is a time")
     return PassRecord(
         pass_id, {"rig": rig, "slot": slot, "title": title, "scene": scene}, setup_of(asked),
         setup_of(read), conditions_of(conditions), None, Origin(origin), End(outcome),

@@ -9,23 +9,29 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...core.errors import StoreError
+from ...core.facts.left import Left
 from ...core.facts.setup import Snapshot
 from ...core.plan.steps import MEASURE, Batch, Step
 from ..opened import OpenedFile, dump
-from ..packing import seal
-from ..sound import json_of, setup_from, snapshot_of, table_of
+from ..sealed import insert, sound, update, why_not
+from ..sound import json_of, left_of, setup_from, snapshot_of, table_of
 from .versions import freeze
 
 
 @dataclass(frozen=True)
 class JournalEntry:
-    """A run whose snapshot is not confirmed back on the machine."""
+    """A run whose machine is not confirmed to be as it was. left : how it was found, and what was touched since."""
 
     id: str
     plan_id: str
     machine: dict[str, Any]
-    snapshot: Snapshot
+    left: Left
     position: int
+
+    @property
+    def snapshot(self) -> Snapshot:
+        """The machine as it was found first."""
+        return self.left.snapshot
 
 
 class Plans(OpenedFile):
@@ -35,9 +41,7 @@ class Plans(OpenedFile):
         """Store a plan with its first batch; its id."""
         made, context = str(uuid.uuid4()), body.get("context") or {}
         with self.writing() as connection:
-            connection.execute(
-                "INSERT INTO plan (id, body, noted_at) VALUES (?, ?, ?)", (made, dump(body), time.time_ns())
-            )
+            insert(connection, "plan", {"id": made, "body": dump(body), "noted_at": time.time_ns()})
             freeze(connection, context.values())
             if batch is not None:
                 _insert_batch(connection, made, batch)
@@ -45,18 +49,19 @@ class Plans(OpenedFile):
 
     def plan(self, plan_id: str) -> dict[str, Any]:
         """A stored plan. Raises StoreError where there is none."""
-        rows = self.read_rows("SELECT body FROM plan WHERE id = ?", plan_id)
+        rows = self.read_rows(f"SELECT id, body, {sound('plan')} FROM plan WHERE id = ?", plan_id)
         if not rows:
             raise StoreError(f"Plan {plan_id} is not in {self.path.name}.")
-        try:
-            return table_of(rows[0][0])
-        except ValueError as fault:
-            raise StoreError(f"Plan {plan_id} in {self.path.name} cannot be read: {fault}.") from fault
+        found = self.each_sealed("plan", rows, lambda _, body: table_of(body))
+        if not found:
+            fault = self.spoiled["plan", plan_id].fault
+            raise StoreError(f"Plan {plan_id} in {self.path.name} cannot be read: {fault}.")
+        return found[0]
 
     def plans(self) -> list[tuple[str, dict[str, Any], int]]:
         """(id, body, UTC ns) of every plan, newest first."""
-        rows = self.read_rows("SELECT id, body, noted_at FROM plan ORDER BY seq DESC")
-        return self.each("plan", rows, lambda name, body, at: (name, table_of(body), at))
+        rows = self.read_rows(f"SELECT id, body, noted_at, {sound('plan')} FROM plan ORDER BY seq DESC")
+        return self.each_sealed("plan", rows, lambda name, body, at: (name, table_of(body), at))
 
     def keep_batch(self, plan_id: str, batch: Batch) -> None:
         """Store what a design gave when it was asked once more. Raises StoreError, as where that batch is there."""
@@ -68,21 +73,25 @@ class Plans(OpenedFile):
         found: dict[int, list[Step]] = {}
         told: dict[int, tuple[str, ...]] = {}
         heads = self.read_rows(
-            "SELECT number, told, why, is_last FROM batch WHERE plan_id = ? ORDER BY number", plan_id
+            f"SELECT number, told, why, is_last, {sound('batch')} FROM batch WHERE plan_id = ? ORDER BY number", plan_id
         )
-        for number, ids, _, _ in heads:
+        for number, ids, _, _, is_sound in heads:
+            if is_sound != 1:
+                raise StoreError(f"A batch of plan {plan_id} cannot be read: {why_not(is_sound)}.")
             told[number] = tuple(_ids(plan_id, ids))
         steps = self.read_rows(
-            "SELECT id, batch, position, kind, body FROM step WHERE plan_id = ? ORDER BY batch, position", plan_id
-        )
-        made = self.each("step", steps, lambda *row: _step(row, told))
+            f"SELECT id, batch, position, kind, body, {sound('step')} FROM step WHERE plan_id = ? "
+            "ORDER BY batch, position", plan_id,
+        )  # fmt: skip
+        made = self.each_sealed("step", steps, lambda *row: _step(row, told))
         if len(made) < len(steps):  # a plan is run as it is or not at all
             faults = [one.fault for (table, _), one in self.spoiled.items() if table == "step"]
             raise StoreError(f"A step of plan {plan_id} in {self.path.name} cannot be read: {faults[-1]}.")
         for step in made:
             found.setdefault(step.batch, []).append(step)
         return tuple(
-            Batch(number, tuple(found.get(number, ())), told[number], why, bool(last)) for number, _, why, last in heads
+            Batch(number, tuple(found.get(number, ())), told[number], why, bool(last))
+            for number, _, why, last, _ in heads
         )
 
     def edit_steps(self, plan_id: str, number: int, steps: Sequence[Step]) -> None:
@@ -99,7 +108,7 @@ class Plans(OpenedFile):
             connection.execute(
                 "DELETE FROM step WHERE plan_id = ? AND batch = ? AND begun_at IS NULL", (plan_id, number)
             )
-            connection.executemany(_STEP, [_row(plan_id, number, step) for step in steps if step.id not in begun])
+            _insert_steps(connection, plan_id, number, [step for step in steps if step.id not in begun])
 
     # -- the journal
 
@@ -107,51 +116,56 @@ class Plans(OpenedFile):
         """How many passes a plan holds so far."""
         return int(self.read_rows("SELECT count(*) FROM step WHERE plan_id = ? AND kind = ?", plan_id, MEASURE)[0][0])
 
-    def begin_run(self, plan_id: str, machine: Mapping[str, Any], snapshot: Snapshot) -> str:
-        """Store the snapshot before the first Apply; the journal entry's id. An open entry of the same machine is
-        taken over: its snapshot, older and so the true one, stays."""
-        open_entry = next((e for e in self.open_runs() if e.machine == dict(machine)), None)
-        if open_entry is not None and open_entry.plan_id == plan_id:
-            return open_entry.id
-        kept = open_entry.snapshot if open_entry is not None else snapshot
-        made = str(uuid.uuid4())
+    def begin_run(
+        self, plan_id: str, machine: Mapping[str, Any], left: Left, instead_of: JournalEntry | None = None
+    ) -> str:
+        """Store how the machine was found before anything is touched; the journal entry's id. instead_of : an open
+        entry of the same machine, which this one takes over (its own where the plan is the same)."""
+        body = dump(left.as_dict())
         with self.writing() as connection:
-            if open_entry is not None:
-                connection.execute("UPDATE journal SET restored_at = ? WHERE id = ?", (time.time_ns(), open_entry.id))
-            row = (made, plan_id, dump(machine), dump(kept.as_dict()))
-            connection.execute(
-                "INSERT INTO journal (id, plan_id, machine, snapshot, began_at, checksum) VALUES (?, ?, ?, ?, ?, ?)",
-                (*row, time.time_ns(), seal(*row)),
-            )
+            if instead_of is not None and instead_of.plan_id == plan_id:
+                update(connection, "journal", {"found": body}, "id = ?", instead_of.id)
+                return instead_of.id
+            if instead_of is not None:
+                update(connection, "journal", {"restored_at": time.time_ns()}, "id = ?", instead_of.id)
+            made = str(uuid.uuid4())
+            row = {"id": made, "plan_id": plan_id, "machine": dump(machine), "snapshot": dump(left.snapshot.as_dict())}
+            insert(connection, "journal", {**row, "found": body, "position": -1, "began_at": time.time_ns()})
         return made
+
+    def run_touches(self, run_id: str, left: Left) -> None:
+        """Store what a run is about to set beside what it has set."""
+        with self.writing() as connection:
+            update(connection, "journal", {"found": dump(left.as_dict())}, "id = ?", run_id)
 
     def run_at(self, run_id: str, position: int, steps: Sequence[str] = ()) -> None:
         """Store which planned pass is about to be made; from here on its steps can be neither edited nor taken out."""
         now = time.time_ns()
         with self.writing() as connection:
-            connection.execute("UPDATE journal SET position = ? WHERE id = ?", (position, run_id))
-            connection.executemany(
-                "UPDATE step SET begun_at = ? WHERE id = ? AND begun_at IS NULL", [(now, step) for step in steps]
-            )
+            update(connection, "journal", {"position": position}, "id = ?", run_id)
+            for step in steps:
+                update(connection, "step", {"begun_at": now}, "id = ? AND begun_at IS NULL", step)
 
     def end_run(self, run_id: str) -> None:
         """The snapshot is back, or the user chose to leave the machine as it is."""
         with self.writing() as connection:
-            connection.execute("UPDATE journal SET restored_at = ? WHERE id = ?", (time.time_ns(), run_id))
+            update(connection, "journal", {"restored_at": time.time_ns()}, "id = ?", run_id)
 
     def open_runs(self) -> list[JournalEntry]:
         """Runs whose machine was not confirmed to be put back."""
         rows = self.read_rows(
-            "SELECT id, plan_id, machine, snapshot, checksum, position FROM journal WHERE restored_at IS NULL "
-            "ORDER BY seq"
+            f"SELECT id, plan_id, machine, snapshot, found, position, restored_at, {sound('journal')} FROM journal "
+            f"WHERE restored_at IS NULL OR {sound('journal')} IS NOT 1 ORDER BY seq"
         )
-        positions = {row[0]: row[5] for row in rows}
-        return self.each_sealed(
-            "journal", [row[:5] for row in rows],
-            lambda name, plan, machine, snap: JournalEntry(
-                name, plan, table_of(machine), snapshot_of(snap), positions[name]
-            ),
-        )  # fmt: skip
+        found = self.each_sealed("journal", rows, _entry)
+        return [entry for entry, restored_at in found if restored_at is None]
+
+
+def _entry(
+    name: str, plan: str, machine: str, snapshot: str, found: str | None, position: int, restored_at: int | None
+) -> tuple[JournalEntry, int | None]:  # fmt: skip
+    left = left_of(found) if found is not None else Left.of_old(snapshot_of(snapshot))
+    return JournalEntry(name, plan, table_of(machine), left, position), restored_at
 
 
 def _ids(plan_id: str, text: str) -> list[str]:
@@ -174,16 +188,13 @@ def _step(row: Sequence[Any], told: Mapping[int, tuple[str, ...]]) -> Step:
     return step
 
 
-_STEP = "INSERT INTO step (id, plan_id, batch, position, kind, body) VALUES (?, ?, ?, ?, ?, ?)"
-
-
-def _row(plan_id: str, number: int, step: Step) -> tuple[Any, ...]:
-    return step.id or str(uuid.uuid4()), plan_id, number, step.seq, step.kind, dump(step.as_dict())
+def _insert_steps(connection: Any, plan_id: str, number: int, steps: Sequence[Step]) -> None:
+    for step in steps:
+        row = {"id": step.id or str(uuid.uuid4()), "plan_id": plan_id, "batch": number, "position": step.seq}
+        insert(connection, "step", {**row, "kind": step.kind, "body": dump(step.as_dict())})
 
 
 def _insert_batch(connection: Any, plan_id: str, batch: Batch) -> None:
-    connection.execute(
-        "INSERT INTO batch (plan_id, number, told, why, is_last, noted_at) VALUES (?, ?, ?, ?, ?, ?)",
-        (plan_id, batch.number, dump(list(batch.told)), batch.why, int(batch.is_last), time.time_ns()),
-    )
-    connection.executemany(_STEP, [_row(plan_id, batch.number, step) for step in batch.steps])
+    row = {"plan_id": plan_id, "number": batch.number, "told": dump(list(batch.told)), "why": batch.why}
+    insert(connection, "batch", {**row, "is_last": int(batch.is_last), "noted_at": time.time_ns()})
+    _insert_steps(connection, plan_id, batch.number, batch.steps)

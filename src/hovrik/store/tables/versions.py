@@ -17,11 +17,12 @@ from ...core.facts.sheet import Sheet, problems
 from ...core.facts.sheets import RIG, SCENE, SLOT, TITLE
 from ...core.facts.title import Scene, Title
 from ..opened import OpenedFile, dump
-from ..packing import seal
+from ..sealed import insert as insert_sealed
+from ..sealed import next_seq, sound, update
 from ..sound import WRONG, table_of
 
 CONTEXT = ("rig", "slot", "title", "scene")
-_ENTITY = "SELECT id, kind, key, parent, body, noted_at, checksum FROM entity"
+_ENTITY = f"SELECT id, kind, key, parent, body, noted_at, {sound('entity')} FROM entity"
 
 
 @dataclass(frozen=True)
@@ -53,11 +54,8 @@ class Versions(OpenedFile):
         now = time.time_ns()
         if newest and newest[0][3] is None:
             with self.writing() as connection:
-                changed = connection.execute(
-                    "UPDATE entity SET body = ?, parent = ?, noted_at = ?, checksum = ?, "
-                    "seq = (SELECT max(seq) + 1 FROM entity) WHERE id = ? AND frozen_at IS NULL",
-                    (text, parent, now, seal(newest[0][0], kind, key, parent, text, now), newest[0][0]),
-                ).rowcount
+                changes = {"body": text, "parent": parent, "noted_at": now, "seq": next_seq(connection, "entity")}
+                changed = update(connection, "entity", changes, "id = ? AND frozen_at IS NULL", newest[0][0])
             if changed:
                 return str(newest[0][0])
         with self.writing() as connection:
@@ -136,15 +134,12 @@ def _fault(kind: str, text: str) -> str:
 def insert(connection: sqlite3.Connection, kind: str, key: str, parent: str | None, text: str, now: int) -> str:
     """A new version of a thing; its id. text : its body; now : UTC, ns."""
     made = str(uuid.uuid4())
-    connection.execute(
-        "INSERT INTO entity (id, kind, key, parent, body, noted_at, checksum) VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (made, kind, key, parent, text, now, seal(made, kind, key, parent, text, now)),
-    )
+    row = {"id": made, "kind": kind, "key": key, "parent": parent, "body": text, "noted_at": now}
+    insert_sealed(connection, "entity", row)
     return made
 
 
 def freeze(connection: sqlite3.Connection, ids: Iterable[str]) -> None:
     """From here on something was made under these versions."""
-    connection.executemany(
-        "UPDATE entity SET frozen_at = ? WHERE id = ? AND frozen_at IS NULL", [(time.time_ns(), one) for one in ids]
-    )
+    for one in ids:
+        update(connection, "entity", {"frozen_at": time.time_ns()}, "id = ? AND frozen_at IS NULL", one)

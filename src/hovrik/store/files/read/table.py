@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from ....core.errors import ImportRefused, Problem, Problems
 from ....core.words import plural
-from ..write.text_files import read_bytes
+from ....disk.reading import name_of, read_bytes
 
 MOST_BYTES = 2_000_000_000
 MOST_COLUMNS = 1000
@@ -67,7 +67,7 @@ class Table:
 
 def read_table(path: Path) -> Table:
     """Read a file. Raises ImportRefused where nothing in it can be read as rows of numbers."""
-    return parse(read_bytes(path, MOST_BYTES, "Split it."), path.name)
+    return parse(read_bytes(path, MOST_BYTES, "Split it."), name_of(path))
 
 
 def parse(data: bytes, name: str) -> Table:

@@ -14,8 +14,9 @@ import tomli_w
 
 from ....core.errors import ImportRefused, Problem
 from ....core.facts.sheets import rig_problems, title_problems
+from ....disk.reading import name_of, read_text
+from ....disk.writing import Kind, write_text
 from ...sound import check, json_of
-from .text_files import check_version, read_text, write_text
 
 VERSION = 1
 _CHECKS: dict[str, Callable[[Any], list[str]]] = {"rig": rig_problems, "title": title_problems}
@@ -29,19 +30,19 @@ def to_text(kind: str, body: Mapping[str, Any], suffix: str) -> str:
     return json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
 
 
-def write(path: Path, kind: str, body: Mapping[str, Any]) -> None:
-    """Write a rig or title atomically, TOML where the name ends in .toml. Raises StoreError."""
-    write_text(path, to_text(kind, body, path.suffix.lower()))
+def write(path: Path, kind: str, body: Mapping[str, Any], *, force: bool = False) -> None:
+    """Write a rig or title atomically, TOML where the name ends in .toml. Raises StoreError, NotOurs."""
+    write_text(path, to_text(kind, body, path.suffix.lower()), Kind.DOCUMENT, force=force)
 
 
 def read(path: Path) -> tuple[str, dict[str, Any]]:
     """Kind ("rig" or "title") and checked body of a file. Raises ImportRefused with every problem."""
-    return parse(read_text(path, "a rig or title"), path.name)
+    return parse(read_text(path, "a rig or title"), name_of(path))
 
 
 def schema_of(path: Path) -> str:
     """What a document says that it is, "" where it says nothing. Raises ImportRefused where it cannot be read."""
-    document = document_of(read_text(path, "a document"), path.name)
+    document = document_of(read_text(path, "a document"), name_of(path))
     return str(document.get("schema") or "") if isinstance(document, dict) else ""
 
 
@@ -74,6 +75,14 @@ def parse(text: str, name: str) -> tuple[str, dict[str, Any]]:
     if found:
         raise ImportRefused(f"{name} is not a sound {kind}.", tuple(Problem(None, "field", text) for text in found))
     return kind, dict(document[kind])
+
+
+def check_version(version: object, name: str, newest: int, what: str = "version") -> None:
+    """Raises ImportRefused where a document's version is no whole number from 1 to the newest one known."""
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ImportRefused(f'{name}: "version" must be a whole number from 1.')
+    if version > newest:
+        raise ImportRefused(f"{name} has {what} {version}; this Hovrik reads up to {newest}. Update Hovrik.")
 
 
 def _known(value: Any) -> Any:

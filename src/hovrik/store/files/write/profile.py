@@ -16,9 +16,10 @@ from typing import Any
 import tomli_w
 
 from ....core.errors import ImportRefused, Problem
+from ....disk.reading import name_of, read_text
+from ....disk.writing import Kind, write_text
 from ...sound import check
-from .exchange import document_of
-from .text_files import check_version, read_text, write_text
+from .exchange import check_version, document_of
 
 SCHEMA = "hovrik-profile"
 VERSION = 2
@@ -54,15 +55,16 @@ def _without_null(value: Any) -> Any:
     return [_without_null(own) for own in value] if isinstance(value, list | tuple) else value
 
 
-def write(path: Path, body: Mapping[str, Any]) -> None:
-    """Write a profile atomically, TOML where the name ends in .toml. Raises StoreError; an older file is then still
-    whole."""
-    write_text(path, to_toml(body) if path.suffix.lower() == ".toml" else to_json(body))
+def write(path: Path, body: Mapping[str, Any], *, force: bool = False) -> None:
+    """Write a profile atomically, TOML where the name ends in .toml. Raises StoreError, NotOurs; an older file is then
+    still whole."""
+    text = to_toml(body) if path.suffix.lower() == ".toml" else to_json(body)
+    write_text(path, text, Kind.DOCUMENT, force=force)
 
 
-def write_table(path: Path, bodies: Iterable[Mapping[str, Any]]) -> None:
-    """Write profiles as a table, one row for each. Raises StoreError; an older file is then still whole."""
-    write_text(path, to_csv(bodies))
+def write_table(path: Path, bodies: Iterable[Mapping[str, Any]], *, force: bool = False) -> None:
+    """Write profiles as a table, one row for each. Raises StoreError, NotOurs; an older file is then still whole."""
+    write_text(path, to_csv(bodies), Kind.TABLE, force=force)
 
 
 def to_csv(bodies: Iterable[Mapping[str, Any]]) -> str:
@@ -72,10 +74,10 @@ def to_csv(bodies: Iterable[Mapping[str, Any]]) -> str:
     columns = [*dict.fromkeys(key for place in range(3) for row in rows for key in row[place])]
     text = io.StringIO(newline="")
     table = csv.writer(text)
-    table.writerow(columns)
+    table.writerow([plain_cell(column) for column in columns])
     for row in rows:
         cells = {**row[0], **row[1], **row[2]}
-        table.writerow([_plain(cells.get(column, "")) for column in columns])
+        table.writerow([plain_cell(cells.get(column, "")) for column in columns])
     return text.getvalue()
 
 
@@ -94,7 +96,8 @@ def _row_of(body: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any], di
     return {**place, "source": body["source"], **setup}, figures, last
 
 
-def _plain(cell: Any) -> Any:
+def plain_cell(cell: Any) -> Any:
+    """A cell or heading that no spreadsheet takes for a formula."""
     if cell is None:
         return ""
     return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
@@ -102,7 +105,7 @@ def _plain(cell: Any) -> Any:
 
 def read(path: Path) -> dict[str, Any]:
     """A profile body from a file. Raises ImportRefused with every problem found."""
-    return parse(read_text(path, "a profile"), path.name)
+    return parse(read_text(path, "a profile"), name_of(path))
 
 
 def parse(text: str, name: str) -> dict[str, Any]:
