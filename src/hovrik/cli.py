@@ -414,7 +414,12 @@ def _question(notebook: Any, **changes: Any) -> Question:
         )
     question = lowest_watts() if body is None else Question.from_dict(body)
     given = {k: Source(v) if k == "source" else School(v) if k == "school" else v for k, v in given.items()}
-    return question.with_(**given)
+    asked = question.with_(**given)
+    for kind in {"rig", "slot", "title", "scene"} & set(given):
+        if notebook.newest_of(kind, asked.keys[kind]) is None:
+            names = ", ".join(key.rpartition("/")[2] for key in notebook.newest(kind)) or "none"
+            raise HovrikError(f"The notebook has no {kind} {given[kind]!r}. It has: {names}.")
+    return asked
 
 
 def question_options(function: Callable[..., Any]) -> Callable[..., Any]:

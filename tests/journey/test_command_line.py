@@ -154,6 +154,7 @@ def test_everything_runs_with_the_toolkit_blocked(log, tmp_path):
     assert set(answer) == {
         "sentence", "holds", "setup", "level", "metrics", "marks", "reasons", "missing", "over", "section",
         "responses",
+        "spoiled",
     }  # fmt: skip
     assert answer["setup"]["sustained_limit_w"] in (12.0, 13.0, 14.0) and answer["holds"] >= 0.95
     rows = json.loads(blocked("passes", notebook, "--json").stdout)["passes"]

@@ -14,14 +14,19 @@ from hovrik.store.notebook import Notebook
 @pytest.fixture
 def log(tmp_path):
     """A log with semicolons, decimal commas, a mark, milliwatts and four faults."""
+    path = tmp_path / "log.csv"
+    path.write_bytes(log_bytes())
+    return path
+
+
+def log_bytes(seed=0):
+    """The same of another run."""
     rng = np.random.default_rng(1)
     lines = ["frame time (ms);package power (mW);die temperature (C)"]
-    for number, value in enumerate(wandering(60, 43, wander=0.01)):
+    for number, value in enumerate(wandering(60, 43, wander=0.01, seed=seed)):
         lines.append(f"{value:.3f};{14_800 + rng.normal(0, 60):.0f};{61 + number / 5000:.1f}".replace(".", ","))
     lines[40], lines[90], lines[120], lines[300] = "", lines[0], "-3,0;14800;61", "abc;14800;61"
-    path = tmp_path / "log.csv"
-    path.write_bytes(b"\xef\xbb\xbf" + "\r\n".join(lines).encode())
-    return path
+    return b"\xef\xbb\xbf" + "\r\n".join(lines).encode()
 
 
 def converted(dialog, qtbot):
@@ -113,13 +118,11 @@ def test_values_that_cannot_be_are_told_and_nothing_is_stored(demo_copy, log, qt
         dialog.close()
 
 
-def test_many_logs_by_list_and_by_watched_folder(demo_copy, log, tmp_path, qtbot):
+def test_many_logs_by_list_and_by_watched_folder(demo_copy, tmp_path, qtbot):
     folder = tmp_path / "logs"
     folder.mkdir()
     for watts in (9, 11):
-        (folder / f"run {watts}W cap40.csv").write_bytes(
-            log.read_bytes().replace(b"61", str(60 + watts // 10).encode())
-        )
+        (folder / f"run {watts}W cap40.csv").write_bytes(log_bytes(watts))
     (folder / "11 notes.txt").write_text("not a log")
     with opened(demo_copy, qtbot) as window:
         window.open_import()
@@ -131,7 +134,7 @@ def test_many_logs_by_list_and_by_watched_folder(demo_copy, log, tmp_path, qtbot
         assert dialog.accept_.text() == "Import 2 logs" and "2 of 3 logs" in page.words.text()
         assert [page.table.item(row, 5).text() for row in range(3)] == ["", "11", "9"]
         page.watch.watch(folder)
-        (folder / "later 13W.csv").write_bytes(log.read_bytes()[:-40])
+        (folder / "later 13W.csv").write_bytes(log_bytes(13))
         page.watch.look()
         assert page.table.rowCount() == 3  # it may still be growing
         page.watch.look()
@@ -145,11 +148,11 @@ def test_many_logs_by_list_and_by_watched_folder(demo_copy, log, tmp_path, qtbot
         assert page.watch.folder is None
 
 
-def test_closing_the_window_ends_an_import_after_the_log_under_way(demo_copy, log, tmp_path, qtbot):
+def test_closing_the_window_ends_an_import_after_the_log_under_way(demo_copy, tmp_path, qtbot):
     folder = tmp_path / "logs"
     folder.mkdir()
     for number in range(30):
-        (folder / f"{number}.csv").write_bytes(log.read_bytes()[: -40 * (number + 1)])
+        (folder / f"{number}.csv").write_bytes(log_bytes(number))
     with opened(demo_copy, qtbot) as window:
         window.open_import()
         page = window.import_dialog.batch

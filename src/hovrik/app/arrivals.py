@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ..core.errors import HovrikError
 from ..disk.reading import opened
-from ..service.imports.many import SUFFIXES as TABLES
+from ..store.files.read.table import is_table
 from ..store.files.write.exchange import schema_of
 from ..store.stills import SUFFIXES as PICTURES
 
@@ -52,4 +52,4 @@ def kind_of(path: Path) -> Kind:
             return Kind.NOTHING
         kinds = {"hovrik-rig": Kind.RIG, "hovrik-title": Kind.TITLE, "hovrik-profile": Kind.PROFILE}
         return kinds.get(schema, Kind.NOTHING)
-    return Kind.LOG if suffix in TABLES else Kind.NOTHING
+    return Kind.LOG if is_table(path) else Kind.NOTHING

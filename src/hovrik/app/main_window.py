@@ -45,6 +45,7 @@ if TYPE_CHECKING:
 _Dialog = TypeVar("_Dialog", bound=QDialog)
 SOON_MS = 20  # after an edit figures are asked for, so that an edit is over before threads compute
 USUAL = QSize(1280, 800)
+_PIXELS = range(100_000)  # that a part of a window can have
 STAGES = ("Rig", "Scene", "Plan", "Bench", "Read", "Choose", "Keep")
 
 
@@ -155,11 +156,11 @@ class MainWindow(QMainWindow):
         """The page and the sizes that a stage had when the notebook was closed last."""
         pages, splitters = (self.session.notebook.get_state(key) for key in ("pages", "splitters"))
         page = pages.get(name) if isinstance(pages, dict) else None
-        if page in made.pages.names:
+        if isinstance(page, str) and page in made.pages.names:
             made.pages.show_page(page)
         kept = splitters.get(name) if isinstance(splitters, dict) else None
         for one, sizes in zip(made.findChildren(QSplitter), kept if isinstance(kept, list) else []):
-            if isinstance(sizes, list) and len(sizes) == one.count() and all(isinstance(s, int) for s in sizes):
+            if isinstance(sizes, list) and len(sizes) == one.count() and all(s in _PIXELS for s in sizes):
                 one.setSizes(sizes)
 
     def _make_stage(self, name: str) -> Stage:
@@ -605,6 +606,7 @@ class MainWindow(QMainWindow):
         if not (isinstance(geometry, QByteArray) and self.restoreGeometry(geometry)):
             self.fit_screen()
         stage = self.session.notebook.get_state("stage")
+        stage = stage if isinstance(stage, str) else None
         first = "Read" if self.session.notebook.has_passes() else "Bench"
         self.show_stage(stage if stage in STAGES else first)
         self.stage_buttons[stage if stage in STAGES else first].setFocus()

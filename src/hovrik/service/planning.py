@@ -56,6 +56,8 @@ def design_of(
 
     Raises PlanError, LimitError where it cannot be carried out.
     """
+    if not question.is_known:
+        raise PlanError(f"A question of the kind {question.kind!r} is not known to this version. Choose another one.")
     ladder.check(rig)
     if is_ladder(question):
         return ladder

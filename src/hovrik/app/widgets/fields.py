@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
 from ..theme.tokens import TARGET_PX
 
 PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp);;All files (*)"
-TABLES = "Text tables (*.csv *.txt *.tsv);;All files (*)"
+TABLES = "Text tables (*.csv *.txt *.tsv *.gz);;All files (*)"
 
 
 def label(text: str = "", kind: str = "", *, wrap: bool = False) -> QLabel:

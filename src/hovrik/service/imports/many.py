@@ -10,7 +10,7 @@ import re
 import time
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from ...core.errors import HovrikError, ImportRefused, InputError, StoreError, count_left_out
@@ -23,16 +23,17 @@ from ...core.passes.recording import EVERYTHING, Recording
 from ...core.passes.trace import Trace
 from ...core.questions.question import Question
 from ...core.words import plural
+from ...disk.reading import name_of
 from ...store.files.read.frame_log import Imported, convert, guess
-from ...store.files.read.table import read_table
+from ...store.files.read.table import is_table, read_table
 from ...store.files.read.telemetry import Telemetry
 from ...store.notebook import Notebook
 from . import log_parts
 from . import one as imports
 from . import telemetry as beside
 from .mappings import mappings
+from .overlap import Known
 
-SUFFIXES = (".csv", ".tsv", ".txt")
 MOST_FILES = 1000
 _WATTS = re.compile(r"(?<![0-9.])(\d{1,3}(?:[.,]\d+)?) ?w(?:att)?s?(?![a-z])", re.IGNORECASE)
 _CAP = re.compile(r"cap[ _-]?(\d{2,3}|none)", re.IGNORECASE)
@@ -85,7 +86,7 @@ class LogOrder:
 def logs_in(folder: Path) -> list[Path]:
     """Tables in a folder, by name; its sub-folders are left alone. Raises InputError."""
     try:
-        found = sorted(p for p in folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
+        found = sorted(p for p in folder.iterdir() if is_table(p) and p.is_file())
     except OSError as fault:
         raise InputError(f"{folder} cannot be read: {fault.strerror}. Choose another folder.") from fault
     if len(found) > MOST_FILES:
@@ -132,7 +133,7 @@ def store(
     stores only those that are missing.
     """
     stated = imports.conditions_from(question, conditions)
-    known = notebook.log_parts()
+    known = _There(notebook.log_parts(), Known(notebook))
     done: list[Log] = []
     for order in orders:
         try:
@@ -147,27 +148,45 @@ def store(
 
 
 def _store_one(
-    notebook: Notebook, question: Question, order: LogOrder, stated: Conditions, idle_s: float, known: set[str],
+    notebook: Notebook, question: Question, order: LogOrder, stated: Conditions, idle_s: float, known: _There,
     telemetry: Telemetry | None,
 ) -> Log:  # fmt: skip
     setup = imports.setup_from({k: v for k, v in order.settings.items() if v.strip()})
     log, imported, pieces, fitted = _read(notebook, order.path, idle_s, telemetry)
-    kept = store_pieces(notebook, question, imported, pieces, setup, {**stated, **fitted}, log.path.name, known)
-    outcome = f"{plural(len(kept), 'pass', 'passes')} stored." if kept else "In the notebook already; left alone."
+    known.parts = []
+    kept = store_pieces(notebook, question, imported, pieces, setup, {**stated, **fitted}, name_of(log.path), known)
+    outcome = f"{plural(len(kept), 'pass', 'passes')} stored." if kept else ""
+    outcome = " ".join(filter(None, (outcome, *dict.fromkeys(known.parts))))
+    outcome = outcome or "In the notebook already; left alone."
     return replace(log, ids=tuple(record.id for record in kept), outcome=f"{outcome} {log.outcome}".strip())
+
+
+@dataclass
+class _There:
+    """What of logs is in the notebook already, which grows. digests : of whole logs with where a part begins; frames :
+    by which parts of logs are found; parts : words of those that were left out last."""
+
+    digests: set[str]
+    frames: Known
+    parts: list[str] = field(default_factory=list)
 
 
 def store_pieces(
     notebook: Notebook, question: Question, imported: Imported, pieces: Sequence[Piece], setup: Setup,
-    stated: Conditions, name: str, known: set[str],
+    stated: Conditions, name: str, known: _There,
 ) -> list[PassRecord]:  # fmt: skip
     """Store the passes of one log but for those in `known`, which grows. name : of the log. Raises PlanError,
     StoreError."""
-    made = []
+    made: list[PassRecord] = []
+    new: list[tuple[PassRecord, Trace]] = []
     recording = Recording(str(uuid.uuid4()), imported.trace)
     for number, (piece, words) in enumerate(pieces, 1):
         part = log_parts.part_of(imported, piece)
-        if part in known:
+        if part in known.digests:
+            continue
+        why = known.frames.part_of(piece)
+        if why:
+            known.parts.append(why)
             continue
         now = time.time_ns()
         where = name if len(pieces) == 1 else f"{name}, part {number} of {len(pieces)}"
@@ -179,7 +198,10 @@ def store_pieces(
         within = EVERYTHING if piece is imported.trace else (piece.start_ns, piece.end_ns)
         record = imports.record_of(notebook, question, piece, setup, found)
         made.append(imports.keep(notebook, question, replace(record, recording=recording, within=within)))
-        known.add(part)
+        known.digests.add(part)
+        new.append((made[-1], piece))
+    for record, piece in new:  # parts of one log are no parts of each other
+        known.frames.add(record, piece)
     return made
 
 
@@ -191,7 +213,10 @@ def store_whole(
     pieces = pieces_of(imported, math.inf)
     if not pieces:
         raise InputError("Between its marks the log holds no stretch of 10 s. Cut at another column, or at none.")
-    kept = store_pieces(notebook, question, imported, pieces, setup, stated, name, notebook.log_parts())
+    known = _There(notebook.log_parts(), Known(notebook))
+    kept = store_pieces(notebook, question, imported, pieces, setup, stated, name, known)
+    if not kept and known.parts:
+        raise InputError(f"Nothing of {name} was imported. {known.parts[0]}")
     if not kept:
         raise InputError(f"The frames of {name} are in the notebook already; nothing was imported.")
     return kept

@@ -12,7 +12,7 @@ from ...core.facts.allowed import refusals
 from ...core.facts.condition import Condition, Conditions, Provenance
 from ...core.facts.factor import LIMIT
 from ...core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named
-from ...core.facts.known_knobs import known
+from ...core.facts.known_knobs import KNOWN, known
 from ...core.facts.rig import Rig
 from ...core.facts.setup import Setup
 from ...core.facts.title import Title
@@ -31,6 +31,9 @@ from ..run import context_of, counted_by, rig_of, title_of
 SUMMARY_KEYS = ("mean_fps", "min_fps", "score", "package_w", "battery_w", "wall_w", "input_w", "die_c", "shell_c")
 
 
+# conditions that can only lie between
+_POSSIBLE = {"room_c": (-60.0, 80.0), "brightness_percent": (0.0, 100.0), "brightness_share": (0.0, 1.0),
+             "charge_start_share": (0.0, 1.0), "charge_end_share": (0.0, 1.0)}  # fmt: skip
 EVENING_TIMES = 4.0  # longer than its scene, a log is no pass of it
 
 
@@ -47,11 +50,14 @@ def setup_from(values: Mapping[str, str], knobs: Mapping[str, Knob] | None = Non
     """
     wrong, found = [], {}
     own = knobs or {}
+    ids = {one.id for one in KNOWN}
     for key, text in values.items():
         try:
             if key == LIMIT:
                 level = _level(LIMITS[0], text, own)
                 found.update({limit: level for limit in LIMITS if not own or limit in own})
+            elif knobs is not None and key not in own and key not in ids:
+                raise ValueError(f"{key} is no knob that is known here")
             else:
                 found[key] = _level(key, text, own)
         except ValueError as fault:
@@ -88,6 +94,9 @@ def conditions_from(question: Question, values: Mapping[str, str]) -> Conditions
             value = text
         if isinstance(value, float) and not math.isfinite(value):
             raise InputError(f"The condition {key}={text} cannot be used: it is no number. Leave it out if unknown.")
+        low, high = _POSSIBLE.get(key, (-math.inf, math.inf))
+        if key in _POSSIBLE and not (isinstance(value, float) and low <= value <= high):
+            raise InputError(f"The condition {key}={text} cannot be used: it lies from {low:g} to {high:g}.")
         found[key] = Condition(value, Provenance.ASKED, now)
     return found
 

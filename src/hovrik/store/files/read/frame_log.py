@@ -114,6 +114,7 @@ def guess(table: Table) -> ColumnMap:
                 unnamed.append(name)  # 60 of what, ms or frames a second?
                 continue
             scored.append((score + words, -column, column, unit))
+    scored = _without_constants(table, scored)
     if not scored and unnamed:
         raise ImportRefused(
             f"The column {unnamed[0]!r} may hold frame times in ms or frames a second; its heading does not say. Name "
@@ -132,8 +133,63 @@ def guess(table: Table) -> ColumnMap:
             "Name the column and its unit.",
             table.problems[:5],
         )
+    _refuse_unnamed(table, scored)
     _, _, column, unit = max(scored)
     return ColumnMap(column, unit, guess_channels(table, column), guess_mark_column(table, column))
+
+
+_Scored = tuple[float, int, int, FrameUnit]
+
+
+def _is_unnamed(table: Table) -> bool:
+    return table.layout.header_line is None
+
+
+def _without_constants(table: Table, scored: list[_Scored]) -> list[_Scored]:
+    """Without headings a column that never changes is no frame time where another one may be."""
+    if not _is_unnamed(table) or len(scored) < 2:
+        return scored
+    moving = [one for one in scored if float(np.nanmax(table.values[:, one[2]]) - np.nanmin(table.values[:, one[2]]))]
+    return moving or scored
+
+
+def _refuse_unnamed(table: Table, scored: list[_Scored]) -> None:
+    """Raises ImportRefused where nothing tells which of several columns without headings the frame times are."""
+    if _is_unnamed(table) and len(scored) > 1:
+        columns = " or ".join(str(column + 1) for _, _, column, _ in sorted(scored, key=lambda one: one[2]))
+        raise ImportRefused(
+            f"Without headings column {columns} may hold the frame times. Name the column and its unit.",
+            table.problems[:5],
+        )
+
+
+_CLOCK_WORDS = re.compile(r"time|clock|stamp|elapsed|since", re.IGNORECASE)
+MOST_OFF = 0.05  # of an interval, by which the stamps beside it may step otherwise
+
+
+def _refuse_other_stamps(
+    table: Table, mapping: ColumnMap, kept: NDArray[np.bool_], unit_ms: NDArray[np.float64]
+) -> None:
+    """Raises ImportRefused where intervals and the stamps beside them are not of the same frames: one of the two, or
+    its unit, is not what it is taken for."""
+    if mapping.frame_unit.is_stamps or unit_ms.size < 20:
+        return
+    for column, name in enumerate(table.layout.columns):
+        if column == mapping.frame_column or not _CLOCK_WORDS.search(name) or _frame_word_score(name) >= 2.0:
+            continue
+        steps = np.diff(table.values[kept, column])
+        if not np.isfinite(steps).all() or not steps.size or float((steps > 0).mean()) < 0.9:
+            continue  # no clock that goes on from frame to frame
+        middle = float(np.median(steps)) / float(np.median(unit_ms[1:]))
+        if not any(abs(middle * to_ms - 1.0) < MOST_OFF for to_ms in _CLOCK_UNITS):
+            raise ImportRefused(
+                f"The intervals of {table.layout.columns[mapping.frame_column]!r} and the times of {name!r} are not "
+                "of the same frames. Name the column that holds the frame times, and its unit.",
+                table.problems[:5],
+            )
+
+
+_CLOCK_UNITS = (1e3, 1.0, 1e-3, 1e-6, 86_400e3)  # s, ms, us, ns, days, to ms
 
 
 def guess_mark_column(table: Table, without: int) -> int | None:
@@ -238,6 +294,7 @@ def convert(table: Table, mapping: ColumnMap) -> Imported:
     unit_ms = values[kept] * mapping.frame_unit.to_ms
     if unit_ms.size < 2:
         raise ImportRefused("Fewer than two frames remain; nothing was imported.", problems.told())
+    _refuse_other_stamps(table, mapping, kept, unit_ms)
     frames_ns = _to_stamps(unit_ms, mapping.frame_unit.is_stamps)
     lines = table.lines[kept]
     _report_gaps(frames_ns, lines, mapping.frame_unit.is_stamps, problems)

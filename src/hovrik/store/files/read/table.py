@@ -10,6 +10,7 @@ import codecs
 import csv
 import math
 import re
+import zlib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -24,9 +25,20 @@ from ....core.words import plural
 from ....disk.reading import name_of, read_bytes
 
 MOST_BYTES = 2_000_000_000
+MOST_UNPACKED = 500_000_000
 MOST_COLUMNS = 1000
+SUFFIXES, PACKED = (".csv", ".tsv", ".txt"), ".gz"
+_GZIP = b"\x1f\x8b"
 _DELIMITERS = (",", ";", "\t", "|")
 _THOUSANDS = re.compile(r"[-+]?\d{1,3}(\.\d{3})+(,\d*)?")
+_REMARK = ("#", "//")
+_WHOLE = re.compile(r"[-+]?\d[\d '\u2019\u00a0\u202f]*")
+_DOTTED, _MANY_DOTS = re.compile(r"[-+]?\d{1,3}(\.\d{3})+"), re.compile(r"[-+]?\d{1,3}(\.\d{3}){2,}(,\d*)?")
+# numbers with signs between their thousands: 16 838.2, 16'838, 16,838.2; a row of nothing else
+_GROUPED = re.compile(r"[-+]?\d{1,3}([ ,'\u2019\u00a0\u202f]\d{3})+(\.\d*)?")
+_GROUPED_POINTS = re.compile(r"[-+]?\d{1,3}([ '\u2019\u00a0\u202f]\d{3})+(,\d*)?")
+_TWO = re.compile(r"[-+]?\d+(\.\d*)? +[-+]?\d+(\.\d*)?")  # two numbers where one is looked for
+_SPACED = re.compile(r"[-+]?\d{1,3}([ \u00a0\u202f]\d{3})+([.,]\d*)?")
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?")
 _NOT_FINITE = re.compile(r"[+-]?(nan|inf|infinity)|n/?a|null|none|-+", re.IGNORECASE)
 _MARKS = (
@@ -67,7 +79,29 @@ class Table:
 
 def read_table(path: Path) -> Table:
     """Read a file. Raises ImportRefused where nothing in it can be read as rows of numbers."""
-    return parse(read_bytes(path, MOST_BYTES, "Split it."), name_of(path))
+    return parse(_unpacked(read_bytes(path, MOST_BYTES, "Split it."), name_of(path)), name_of(path))
+
+
+def is_table(path: Path) -> bool:
+    """Whether a file is a table by its name, packed or not."""
+    ends = [one.lower() for one in path.suffixes[-2:]]
+    return bool(ends) and (ends[-1] in SUFFIXES or (ends[-1] == PACKED and len(ends) > 1 and ends[0] in SUFFIXES))
+
+
+def _unpacked(data: bytes, name: str) -> bytes:
+    """The bytes of a file that may be packed. Raises ImportRefused where it breaks off or is too large."""
+    if not data.startswith(_GZIP):
+        return data
+    machine = zlib.decompressobj(31)
+    try:
+        found = machine.decompress(data, MOST_UNPACKED)
+    except zlib.error as fault:
+        raise ImportRefused(f"{name} cannot be unpacked ({fault}). Unpack it, or bring another copy.") from fault
+    if machine.unconsumed_tail:
+        raise ImportRefused(f"{name} holds over {MOST_UNPACKED / 1e6:,.0f} MB when it is unpacked. Split it.")
+    if not machine.eof:
+        raise ImportRefused(f"{name} breaks off: it is not packed to its end. Bring another copy.")
+    return found
 
 
 def parse(data: bytes, name: str) -> Table:
@@ -82,7 +116,7 @@ def parse(data: bytes, name: str) -> Table:
     delimiter, decimal_comma = _sniff(sample)
     split = _splitter(delimiter)
     header, width = _find_header(_lines(text), split, decimal_comma)
-    _refuse_two_commas(delimiter, sample, width, name)
+    _refuse_two_readings(delimiter, decimal_comma, sample, split, name)
     if width > MOST_COLUMNS:
         raise ImportRefused(f"{name} has {width:,} columns; up to {MOST_COLUMNS} are read. Save those that are needed.")
     columns = _column_names(split(header.text) if header is not None else None, width)
@@ -277,20 +311,35 @@ def _find_header(lines: Iterable[str], split: _splitter, decimal_comma: bool) ->
     return None, width
 
 
-def _refuse_two_commas(delimiter: str, sample: Sequence[str], width: int, name: str) -> None:
-    """Raises ImportRefused where commas separate fields and decimals alike: 16,7,12,5 under two headings, or 16,7 under
-    none, can be read in two ways."""
-    if delimiter != "," or width % 2:
-        return
-    rows = [[part.strip() for part in line.split(",")] for line in sample]
-    numeric = [row for row in rows if all(part.isdigit() for part in row) and len(row) == width]
-    heads = [row for row in rows if row and not any(part[:1].isdigit() for part in row)]
-    halved = any(len(row) * 2 == width for row in heads) and not any(len(row) == width for row in heads)
-    bare = not heads and width == 2 and sum(len(row[1]) > 1 and row[1] != row[1].lstrip("0") for row in numeric) > 0
-    if len(numeric) > 0.8 * (len(rows) - len(heads)) and (halved or bare):
+def _refuse_two_readings(
+    delimiter: str, decimal_comma: bool, sample: Sequence[str], split: _splitter, name: str
+) -> None:  # fmt: skip
+    """Raises ImportRefused where a file can be read in two ways: commas that part columns and decimals alike (16,7,12,5
+    under two headings, 16,7 under none), or signs between the thousands that part columns as well."""
+    remarks = [line for line in sample if not line.lstrip().startswith(_REMARK)]
+    rows = [[field.strip().strip('"') for field in split(line)] for line in remarks]
+    plain = [row for row in rows if row and all(_WHOLE.fullmatch(field) for field in row)]
+    numeric = [row for row in rows if row and all(_WHOLE.fullmatch(f) or _DOTTED.fullmatch(f) for f in row)]
+    heads = [row for row in rows if not any(field[:1].isdigit() or field[1:2].isdigit() for field in row)]
+    widths, most = {len(row) for row in plain}, max(len(rows) - len(heads), 1)
+    whole = len(numeric) > 0.8 * most and len(plain) > 0.1 * most
+    if delimiter == "," and whole and max(widths, default=1) > 1 and not any(len(row) in widths for row in heads):
         raise ImportRefused(
-            f"{name} has commas between its columns and as decimal marks; it could be read in two ways. "
+            f"{name} has commas between its columns or as decimal marks; it could be read in two ways. "
             "Save it with semicolons or tabs between the columns, or with decimal points."
+        )
+    grouped = _GROUPED_POINTS if decimal_comma else _GROUPED
+    lines = [line.strip() for line in remarks] if delimiter in ("", " ") else []
+    fields = [field for row in rows for field in row[:1]] if delimiter not in ("", " ") else []
+    apart = sum(bool(_SPACED.fullmatch(line)) for line in lines)
+    if delimiter == ",":
+        apart = sum(any(_TWO.fullmatch(field) for field in row) for row in rows)
+    some = [field for field in fields or [row[0] for row in rows if row] if grouped.fullmatch(field)]
+    many = [row for row in rows if any(_MANY_DOTS.fullmatch(field) for field in row)]
+    if apart > 0.5 * most or len(some) > 0.5 * most or len(many) > 0.5 * most:
+        raise ImportRefused(
+            f"{name} has signs between the thousands of its numbers; they could be read in two ways. "
+            "Save it without them."
         )
 
 
