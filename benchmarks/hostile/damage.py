@@ -50,7 +50,8 @@ def _other(value, rng):
     if value is None:
         return rng.choice([1, "x"])
     if isinstance(value, int):
-        return value + rng.choice([-1, 1]) * rng.choice([1, 1000, 10**9])
+        moved = value + rng.choice([-1, 1]) * rng.choice([1, 1000, 10**9])
+        return moved if abs(moved) < 2**63 else value - value // 7
     if isinstance(value, float):
         return value * 1.5 + 1.0
     if isinstance(value, bytes):
@@ -186,7 +187,7 @@ def rows(share):
 
 def mutants(share):
     """Rows and documents spoiled at random: nothing but a told problem comes of it."""
-    block = 100
+    block = 25
 
     def some(seed):
         def attack(folder):
@@ -195,4 +196,4 @@ def mutants(share):
 
         return attack
 
-    return [(f"{block} mutants, seed {seed}", some(seed)) for seed in range(max(int(100 * share), 1))]
+    return [(f"{block} mutants, seed {seed}", some(seed)) for seed in range(max(int(400 * share), 1))]

@@ -224,11 +224,14 @@ class Reads(PlainMachine):
     slot = "own"
     titles = (Title("copper-ferry", "Copper Ferry", scenes=(Scene("deck", "Deck", 10.0),)),)
 
+    seen_ns = 0
+
     def wait(self, seconds):
         pass
 
     def sample(self):
-        return Sample(np.arange(self.now_ns() - 10**9, self.now_ns(), 25_000_000, dtype=np.int64))
+        begin, self.seen_ns = self.seen_ns, self.now_ns()
+        return Sample(np.arange(begin, self.seen_ns, 25_000_000, dtype=np.int64))
 
     def restore(self, snapshot):
         return Outcome(Reply.REFUSED, "read only")

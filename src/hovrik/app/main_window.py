@@ -83,7 +83,10 @@ class MainWindow(QMainWindow):
         note_recent(session.notebook.path)
         self._show_title()
         self._offer_recovery()
-        QTimer.singleShot(30, self._first_look)
+        self._first = QTimer(self)
+        self._first.setSingleShot(True)
+        self._first.timeout.connect(self._first_look)
+        self._first.start(30)
 
     def _make_actions(self) -> None:
         stack = self.session.undo_stack
@@ -693,8 +696,8 @@ class MainWindow(QMainWindow):
         self.evaluator.close()
         for worker in (*self.findChildren(Worker), *self.session.findChildren(Worker)):
             worker.close()
-        self._evaluating.stop()
-        self._looking.stop()
+        for timer in (self._first, self._evaluating, self._looking, self._soon):
+            timer.stop()
         QApplication.sendPostedEvents(None, QEvent.Type.MetaCall)  # what they still had to tell, while it can be heard
         commit_edit(self)
         remember("geometry", self.saveGeometry())

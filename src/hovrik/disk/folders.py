@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import os
 import stat
+import tempfile
 from pathlib import Path
+
+MOST_LETTERS = 78  # of a folder for sockets
 
 
 def data_folder() -> Path:
@@ -19,11 +22,13 @@ def cache_folder() -> Path:
 
 def runtime_folder() -> tuple[Path | None, str]:
     """A folder that only this user can write, for sockets, and what was odd on the way: the session's own where there
-    is one, else one of ours. None where neither is safe."""
+    is one, else one of ours. None where none is safe."""
     said = []
     session = os.environ.get("XDG_RUNTIME_DIR")
     places = [Path(session) / "hovrik"] if session else []
-    for folder in (*places, cache_folder() / "run"):
+    for folder in (*places, cache_folder() / "run", Path(tempfile.gettempdir()) / f"hovrik-{os.getuid()}"):
+        if len(os.fsencode(folder)) > MOST_LETTERS:  # a socket's name has room for some hundred
+            continue
         try:
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         except OSError as fault:

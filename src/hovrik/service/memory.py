@@ -13,6 +13,7 @@ from ..core.passes.record import PassRecord
 from ..store.notebook import Notebook, PassQuery
 from ..store.opened import Spoiled
 from ..store.sound import WRONG
+from ..store.tables.checked import FIRST
 from .points import Places
 from .twin_cache import use_cache
 
@@ -38,7 +39,7 @@ class Memory:
         self._derived: dict[tuple[str, int], dict[str, tuple[int, Any]]] = {}
         self.revisions: dict[str, int] = {}
         self.damage: dict[str, str] = {}
-        self._checked = 0
+        self._checked = FIRST
         self.networks: dict[str, tuple[tuple[str, ...], Network | None]] = {}
         self.settled: dict[str, tuple[tuple[str, ...], PassFigures, PassFigures]] = {}
 
@@ -55,6 +56,8 @@ class Memory:
     def check(self, wanted: Callable[[], bool] = lambda: True) -> None:
         """Look at every pass that was not looked at yet, as long as it is wanted: what is damaged counts as void from
         then on, whatever is cached of it."""
+        if self._checked == FIRST:
+            self.notebook.look_at_rows()
         found, self._checked = self.notebook.damage(self._checked, wanted)
         for name, why in found.items():
             self.damage[name] = why

@@ -31,6 +31,7 @@ class Remembered:
 def remembered(notebook: Notebook) -> Remembered:
     """What is remembered, each part checked. Raises StoreError."""
     faults: list[str] = []
+    notebook.look_at_rows("state")
 
     def part(key: str, words: str, make: Callable[[Any], T]) -> T | None:
         body = notebook.get_state(key)

@@ -148,8 +148,9 @@ def parts_stored(connection: sqlite3.Connection, recording_id: str) -> int:
 
 def spoiled(connection: sqlite3.Connection, table: str, name: str) -> dict[str, str]:
     """Rows of a table that are not as they were sealed: what a column says of each, and why."""
-    query = f"SELECT {name}, {sound(table)} AS fine FROM {table} WHERE fine IS NOT 1"
-    return {str(own): why_not(fine) for own, fine in connection.execute(query)}
+    query = f"SELECT CAST({name} AS BLOB), {sound(table)} AS fine FROM {table} WHERE fine IS NOT 1"
+    found = connection.execute(query).fetchall()
+    return {bytes(own or b"").decode("utf-8", "replace"): why_not(fine) for own, fine in found}
 
 
 def order_of_sealing(table: str) -> tuple[str, ...]:

@@ -11,8 +11,11 @@ from typing import Any
 
 from ...core.errors import StoreError
 from .. import sealed
+from ..opened import Spoiled
 from .passes import Passes
 
+FIRST = -(2**63)  # before every sequence number
+CACHE = "derived"  # the table of what can be made anew
 AT_ONCE = 50  # recordings that are looked at before whoever waits is asked whether to go on
 _WHAT = {"rig": "rig version", "slot": "OS slot", "title": "title version", "scene": "scene"}
 Wanted = Callable[[], bool]
@@ -20,6 +23,16 @@ Wanted = Callable[[], bool]
 
 class Checked(Passes):
     """Looking at rows that are hung on."""
+
+    def look_at_rows(self, *tables: str) -> None:
+        """Note every row of some tables, all of them where none is named, that is not as it was sealed: also those that
+        a query no longer finds, as where something changed the key that it goes by."""
+        for table in tables or [one for one in sealed.COLUMNS if one != CACHE]:
+            name = (
+                "uid" if table == "annotation" else "id" if "id" in sealed.COLUMNS[table] else sealed.COLUMNS[table][0]
+            )
+            for row, fault in sealed.spoiled(self._connection, table, name).items():
+                self.spoiled.setdefault((table, row), Spoiled(table, row, fault))
 
     def damage(self, after: int, wanted: Wanted = lambda: True) -> tuple[dict[str, str], int]:
         """Passes stored after a sequence number that are damaged, each with why, and the sequence number of the newest
