@@ -1,6 +1,7 @@
 """A seeded monkey at the window while a sweep runs: clicks, keys, edits, storms of undo, every stage, page and dialog.
 
-Run: .venv/bin/python benchmarks/monkey.py [SECONDS] [SEED]; the tests do 20 s. It tells how long turns of the event
+Run: .venv/bin/python benchmarks/monkey.py [SECONDS] [SEED] [ACTIONS] [NOTEBOOK]; it ends with whichever comes first.
+The tests do some actions, however long they take. It tells how long turns of the event
 loop took, what share of the actions changed something, what was reached, exceptions, memory from the third minute on.
 """
 
@@ -202,11 +203,11 @@ class Monkey:
         if seconds > LONG_S:
             self.slow.append((round(1000 * seconds), what))
 
-    def live(self, seconds):
-        """Act for so long."""
+    def live(self, seconds, most):
+        """Act for so long, or so often."""
         began, next_memory = time.monotonic(), 0.0
         acts, weights = [a for a, _ in self.ACTIONS], [w for _, w in self.ACTIONS]
-        while (age := time.monotonic() - began) < seconds:
+        while (age := time.monotonic() - began) < seconds and sum(self.done.values()) < most:
             if age >= next_memory:
                 self.memory.append((age, resident_mb()))
                 next_memory += max(seconds / 60, 1.0)
@@ -260,17 +261,20 @@ def resident_mb():
     return 0.0
 
 
-def main(seconds, seed=1):
-    """One monkey on a new demo notebook; its report."""
+def main(seconds, seed=1, most=10**9, path=None):
+    """One monkey on a notebook, a new demo where none is given; its report."""
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_CONFIG_HOME"] = folder
-        path = Path(folder) / "demo.hovrik"
-        scenario.build(path)
+        if path is None:
+            os.environ["XDG_DATA_HOME"] = folder
+            path = Path(folder) / "demo.hovrik"
+            scenario.build(path)
         monkey = Monkey(path, seed)
-        monkey.live(seconds)
+        monkey.live(seconds, most)
         return monkey.report()
 
 
 if __name__ == "__main__":
     given = sys.argv[1:]
-    print(json.dumps(main(float(given[0]) if given else 600.0, int(given[1]) if len(given) > 1 else 1), indent=1))
+    numbers = [float(given[0]) if given else 600.0, *map(int, given[1:3])]
+    print(json.dumps(main(*numbers, **({"path": Path(given[3])} if len(given) > 3 else {})), indent=1))

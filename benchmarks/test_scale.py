@@ -23,6 +23,7 @@ from hovrik.service import run as sweep
 from hovrik.service.gather import evaluate
 from hovrik.service.judging import keep_judged
 from hovrik.service.memory import Memory
+from hovrik.store import sealed
 from hovrik.store.notebook import Notebook
 from hovrik.store.tables.series import pack
 
@@ -154,6 +155,10 @@ def test_five_years_open(benchmark, tmp_path):
                 f"INSERT INTO pass ({', '.join(columns)}) SELECT {picked} FROM pass, numbers WHERE id = 'own-0'"
             )
             assert connection.execute("SELECT count(*) FROM pass").fetchone()[0] == 20_000
+            connection.execute("DROP TRIGGER pass_no_update")
+            connection.execute("DROP TRIGGER entity_no_update")
+            for table in ("entity", "pass"):
+                sealed.seal_again(connection, table)
 
     def opening():
         done = subprocess.run(

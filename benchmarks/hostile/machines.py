@@ -210,7 +210,7 @@ def own_machine_again(folder):
     first = folder / "first.py"
     first.write_text(OWN.format(watts=51.0, dies=2))
     _sweep(first, folder / "n.hovrik")
-    first.write_text(OWN.format(watts=51.0, dies=0))
+    first.write_text(OWN.format(watts=51.0, dies=0) + "# lives\n")  # another length: no compiled copy is taken for it
     (folder / "sub").mkdir()
     done = _sweep(folder / "sub" / ".." / "first.py", folder / "n.hovrik")
     assert json.loads(first.with_suffix(".json").read_text())[LIMITS[0]] == 51.0, done.stderr

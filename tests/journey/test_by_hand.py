@@ -125,7 +125,7 @@ def by_hand(window, qtbot, bring, key=Qt.Key.Key_Space):
     """Follow the instructions of one run to its end, confirming by a key; bring() : files of the next pass; what was
     said."""
     panel, said = window.bench.guide, []
-    window.guide.speed = 100.0
+    window.guide.speed = 30.0  # a stall of the computer is not to be a pass of another length
     click(window.stage_buttons["Bench"])
     click(window.bench.start)
     if panel.once_area.isVisible():  # asked before the first sweep only

@@ -75,6 +75,7 @@ class Banner(QWidget):
     def _clear(self) -> None:
         for made in self.buttons:
             self._choices.removeWidget(made)
+            made.hide()
             made.deleteLater()
         self.buttons = []
         self.text.setText("")

@@ -116,9 +116,9 @@ def parse(data: bytes, name: str) -> Table:
     delimiter, decimal_comma = _sniff(sample)
     split = _splitter(delimiter)
     header, width = _find_header(_lines(text), split, decimal_comma)
-    _refuse_two_readings(delimiter, decimal_comma, sample, split, name)
     if width > MOST_COLUMNS:
         raise ImportRefused(f"{name} has {width:,} columns; up to {MOST_COLUMNS} are read. Save those that are needed.")
+    _refuse_two_readings(delimiter, decimal_comma, sample, split, name)
     columns = _column_names(split(header.text) if header is not None else None, width)
     values, numbers, odd = _read_chunks(text, split, header, width, decimal_comma, problems)
     if not numbers.size:
