@@ -125,9 +125,7 @@ class RunWorker(QObject):
         with self._open() as notebook, closing(reach()) as machine:
             plan_id = plan(notebook, machine)
             self.planned.emit(plan_id)
-            sweep.run_plan(
-                notebook, plan_id, machine, address, control, self._announce, lambda: stays(notebook)
-            )
+            sweep.run_plan(notebook, plan_id, machine, address, control, self._announce, lambda: stays(notebook))
 
     def _announce(self, event: RunEvent) -> None:
         self.live.put(event)

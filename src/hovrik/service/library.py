@@ -21,7 +21,7 @@ from ..core.questions.question import Question, lowest_watts
 from ..store.notebook import Notebook
 from ..store.sound import WRONG
 from .holds import held
-from .machines import open_machine
+from .machines import BY_HAND, open_machine
 
 MACHINES = "machines"
 ANSWERS = "preflight"
@@ -157,7 +157,7 @@ def address_of(notebook: Notebook, rig_key: str) -> dict[str, Any] | None:
     """Where the machine of a rig is found, None where it is run by hand."""
     machines = notebook.get_state(MACHINES)
     found = machines.get(rig_key) if isinstance(machines, dict) else None
-    return found if isinstance(found, dict) else None
+    return found if isinstance(found, dict) and found.get("kind") != BY_HAND else None
 
 
 def keep_address(notebook: Notebook, rig_key: str, address: Mapping[str, Any]) -> None:
