@@ -164,6 +164,24 @@ def begun_from_another_notebook(folder):
     assert _values(open_machine(address)) == before
 
 
+def note_of_another_is_damaged(folder):
+    """Killed under one notebook, its note beside the machine cut short: a run of a copy says so and sets nothing."""
+    path, copy = folder / "n.hovrik", folder / "copy.hovrik"
+    _, address = _prepared(path)
+    with Notebook(path) as notebook:
+        notebook.copy_to(copy)
+    _killed(path, folder)
+    for noted in Path(os.environ["XDG_DATA_HOME"]).rglob("run.json"):
+        noted.write_bytes(noted.read_bytes()[:-20])
+    before = _values(open_machine(address))
+    done = subprocess.run(
+        [sys.executable, str(CHILD), str(copy)], capture_output=True, text=True, cwd=folder, env=_environment(),
+        check=False,
+    )  # fmt: skip
+    assert done.returncode and "put it back by hand" in done.stderr, done.stderr
+    assert _values(open_machine(address)) == before
+
+
 def _sweep(file, notebook):
     return subprocess.run(
         [
@@ -454,6 +472,7 @@ ADDRESSES = {
 ROWS = [
     ("killed in one folder, begun in another", begun_from_another_folder),
     ("killed under one notebook, begun under another", begun_from_another_notebook),
+    ("killed under one notebook, its note damaged", note_of_another_is_damaged),
     ("another own machine", another_own_machine),
     ("the same own machine by another spelling", own_machine_again),
     ("a machine that is merely read", read_only_is_not_locked_out),

@@ -16,6 +16,7 @@ from hovrik.core.facts.knob import LIMITS
 from hovrik.core.facts.setup import Snapshot, static
 from hovrik.core.finding import State
 from hovrik.demo import scenario
+from hovrik.disk.folders import data_folder
 from hovrik.disk.writing import Kind, write_text
 from hovrik.service import holds, library, machines
 from hovrik.service import run as sweep
@@ -175,6 +176,22 @@ def test_what_a_run_left_is_put_back_from_another_notebook(demo_copy, tmp_path):
         assert machine.snapshot().restorable() == found.snapshot.restorable()
         machine.close()
     assert hold.open_run() is None
+
+
+def test_what_a_run_left_and_cannot_be_read_is_said(demo_copy):
+    """Nothing is set on a machine of which nobody knows how it was."""
+    with Notebook(demo_copy) as notebook:
+        address = library.address_of(notebook, "ombrel-8")
+        plan = sweep.keep_plan(notebook, DEMO_QUESTION, scenario.design())
+        machine = machines.open_machine(address)
+        before, hold = machine.snapshot().restorable(), holds.Hold(address)
+        hold.note(notebook.path.with_name("other.hovrik"), "one", left(machine.snapshot(), LIMITS))
+        noted = next((data_folder() / "machines").glob("*/run.json"))
+        noted.write_text(noted.read_text()[:-20])
+        with pytest.raises(sweep.Unavailable, match="put it back by hand"):
+            sweep.run_plan(notebook, plan, machine, address, sweep.Control(), lambda event: None)
+        assert machine.snapshot().restorable() == before and not notebook.open_runs()
+        machine.close()
 
 
 def test_a_machine_that_a_run_has_is_given_to_no_other(demo_copy):

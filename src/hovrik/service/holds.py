@@ -71,16 +71,21 @@ class Hold:
             self._handle = None
 
     def open_run(self) -> Open | None:
-        """What a run that was cut short left on it; None where there is none, or what is noted cannot be read."""
+        """What a run that was cut short left on it; None where there is none. Raises Unavailable where what is noted
+        cannot be read: nobody knows then whether the machine is as it was."""
         if self._folder is None:
             return None
         path = self._folder / "run.json"
         if not path.exists():
             return None
-        with contextlib.suppress(HovrikError, *WRONG):
-            body: Any = json.loads(read_bytes(path, MOST_BYTES, "Delete it."))
+        try:
+            body: Any = json.loads(read_bytes(path, MOST_BYTES, "Nothing of ours is so large."))
             return Open(str(body["notebook"]), str(body["run"]), left_of(json.dumps(body["left"])))
-        return None
+        except (HovrikError, *WRONG) as fault:
+            raise Unavailable(
+                f"A sweep was cut short on this machine, and what it was to put back cannot be read ({path}: {fault}). "
+                "Look at what is set, put it back by hand, then delete that file."
+            ) from fault
 
     def note(self, notebook: Path, run_id: str, left: Left) -> None:
         """Note what is to be put back, before anything is set. Raises StoreError."""
