@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, changed
+from helpers.build import QUESTION, changed, figures_of, of_figures, record_of, trace_of
 from helpers.scattered import passes_of, tail_of, true_low
 from scipy.special import ndtr, ndtri
 
@@ -53,6 +53,22 @@ def test_a_cap_does_not_make_a_level_sure_that_does_not_hold():
     assert found.group(11.0).holds < 0.5 and found.group(14.0).holds > 0.99
     low = found.group(14.0).judged.estimate()
     assert low.low < 40.0 <= low.high * 1.001 and low.high - low.low < 0.2
+
+
+@pytest.mark.parametrize("tick_ms", [0.05, 0.1, 0.5, 1.0])
+@pytest.mark.parametrize("cap", [30.0, 60.0, 90.0])
+def test_a_low_on_the_ticks_of_a_clock_is_that_of_the_frames(cap, tick_ms):
+    """Frames of a held cap, stamped in ticks: 97 of 100 take the longer of two lengths, so that is the low. Its curve
+    is a stair with one step; between two values of it lies nothing."""
+    rng = np.random.default_rng(21)
+    longer = math.ceil(1000.0 / cap / tick_ms) * tick_ms
+    made = []
+    for number in range(3):
+        intervals = np.where(rng.random(3600) < 0.97, longer, longer - tick_ms)
+        figures = figures_of(record_of(trace_of(intervals, package_w=9.0), 12.0, cap), None)
+        made.append(of_figures(str(number), static(12.0, cap), figures))
+    low = response.read(made, QUESTION.with_(target_fps=cap / 2))[0].groups[0].judged.estimate()
+    assert low.value == pytest.approx(1000.0 / longer, rel=0.002) and low.low <= 1000.0 / longer <= low.high
 
 
 def test_where_the_limit_does_not_bind_levels_are_one():
