@@ -21,6 +21,16 @@ RIG = Rig("r", "Rig", battery_wh=40.0)
 EXACT = 1e-6
 
 
+@pytest.mark.parametrize(("wh", "cells"), [(99.0, 4), (99.0, None), (70.0, 3), (20.0, 1)])
+def test_packs_of_any_size_give_the_same_share_at_the_same_load_by_their_size(wh, cells):
+    """A cell of twice the charge has half the resistance, and cells in series add theirs: so the share that is lost
+    goes by watts over Wh alone."""
+    small, other = battery.gives(RIG, 32.0), battery.gives(Rig("o", "O", battery_wh=wh, pack_cells=cells), 0.8 * wh)
+    assert [getattr(other, end) / wh for end in ("low", "wh", "high")] == pytest.approx(
+        [getattr(small, end) / 40.0 for end in ("low", "wh", "high")], rel=1e-6
+    )
+
+
 def other_pack(rng, label_wh=40.0):
     """(delivered Wh by (draw, start, end)) of a pack of another shape: a straight voltage with a knee and a steep top,
     its energy 3 % off, its resistance by a log sd of a half."""

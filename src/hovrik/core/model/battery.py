@@ -103,7 +103,7 @@ def gives(rig: Rig, draw_w: float, used: Used | None = None) -> Gives | None:
     if stated is None:
         return None
     cells = rig.pack_cells or 2
-    ohm, spread = OHM * (cells / 2) ** 2 * math.sqrt(40.0 / stated), OHM_SD
+    ohm, spread = OHM * (cells / 2) ** 2 * 40.0 / stated, OHM_SD
     if rig.pack_ohm is not None:
         ohm, spread = rig.pack_ohm, MEASURED_OHM_SD
     own_sd = GAUGE_SD if rig.full_wh is not None else NAMEPLATE_SD
