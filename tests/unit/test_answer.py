@@ -208,6 +208,14 @@ def test_a_level_with_an_incident_is_not_stated():
     assert any("12 W is not recommended: 1 incident" in text for text in found.reasons)
 
 
+def test_what_is_kept_back_though_it_is_sure_says_by_what():
+    """Never "not settled: over 99 %, and 95 % is asked for"."""
+    one = levels_with([0.0, 0.0, 0.0, 0.0, 0.0, 0.995], **{"13.0": {"incidents": 2}})
+    found = answer.build([one], QUESTION, Context(RIG))
+    assert found.option is None and "Not settled" not in found.sentence and "asked for" not in found.sentence
+    assert "13 W is not recommended: 2 incidents at this setup" in found.sentence
+
+
 @pytest.mark.parametrize(("delta", "more"), [(2.0, 1), (0.45, 4), (0.3, 15), (0.1, None)])
 def test_passes_that_would_settle_a_level(delta, more):
     """A level whose mean lies `delta` from its edge, known to half a spread of one pass: so many more settle it in four
@@ -238,6 +246,7 @@ def test_generated_frames_do_not_count_unless_a_person_says_so():
     counted_ = replace(counted_, parts={"shown_counts": True})
     plain = ask(passes())
     assert plain.option is None and any("renders 30 frames and shows" in one for one in plain.reasons)
+    assert "generated ones do not count" in plain.sentence and "Not settled" not in plain.sentence
     assert ask(passes(), counted_).option is not None
     low = ask(passes(25.0), counted_)
     assert low.option is None and any("from 30 on" in one for one in low.reasons)

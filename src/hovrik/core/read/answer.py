@@ -435,10 +435,22 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
             missing = [*missing, further]
             says = say("two-sentences", one=says, other=say("try", what=further))
     else:
-        says = say("not-settled", level=name(best.level), target=target, sure=holds, asked=question.terms.sure)
+        says = _open(best, response, question, context)
         if missing:
             says = say("two-sentences", one=says, other=missing[0])
     return Answer(says, holds, None, marks=found, because=reasons, lacks=tuple(missing))
+
+
+def _open(best: Group, response: Response, question: Question, context: Context) -> Message:
+    """That the likeliest level is not stated: for want of sureness, or, where it is as sure as is asked for, for what
+    keeps it back."""
+    level, target, holds = response.factor.words(best.level), question.target_fps, best.holds or 0.0
+    if holds < question.terms.sure:
+        return say("not-settled", level=level, target=target, sure=holds, asked=question.terms.sure)
+    why = why_not(best, question, context.live_opponents)
+    if why is None:
+        why = say("incidents", level=level, incidents=best.incidents)
+    return say("kept-back", level=level, target=target, sure=holds, why=why)
 
 
 def _further(response: Response, top: Group, question: Question, context: Context) -> Message:
