@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from ..errors import PlanError
 from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, LIMITS, NONE, Knob, Level, inside, is_number
+from ..facts.known_knobs import known
 from ..facts.setup import Setup
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID
@@ -65,55 +66,77 @@ def _moved(value: float, knobs: Sequence[Knob]) -> float | None:
 
 @dataclass(frozen=True)
 class Elasticity:
-    """By how many percent the rate follows one percent of a knob; low, high : 95 % interval."""
+    """By how many percent the rate follows one percent of a knob; low, high : 95 % interval; between : the levels of
+    the knob that tell it, the centre's first."""
 
     name: str
     value: float
     low: float
     high: float
+    between: tuple[float, float]
 
 
 def elasticities(seen: Seen) -> list[Elasticity]:
-    """Of each knob that was moved alone from the centre, the strongest first."""
-    setups: dict[Setup, list[Counted]] = {}
-    for one in seen.counted:
-        setups.setdefault(one.asked, []).append(one)
-    centre = max(setups, key=lambda setup: len(setups[setup]), default=None)
-    found = []
+    """Of each knob that was moved alone from the centre, by its least step there, the strongest first."""
+    setups = _by_setup(seen)
+    centre = _centre(setups)
+    found: dict[str, Elasticity] = {}
     for setup, passes in setups.items():
         moved = [key for key in setup if centre is not None and setup[key] != centre.get(key)]
         if centre is None or not moved or not (set(moved) <= set(LIMITS) or len(moved) == 1):
             continue
         name = LIMIT if moved[0] in LIMITS else moved[0]
         a, b = setup[moved[0]], centre[moved[0]]
-        if not (is_number(a) and is_number(b)) or NONE in (a, b):
+        if not (is_number(a) and is_number(b)) or NONE in (a, b) or not (float(a) > 0 and float(b) > 0):
             continue
+        before = found.get(name)
+        if before is not None and _apart(float(a), float(b)) >= _apart(*before.between):
+            continue  # further off it tells of other places than the centre
         sides = (Side(a, tuple(passes), (0,) * len(passes)), Side(b, tuple(setups[centre]), (0,) * len(setups[centre])))
         made = contrast(*sides, BY_ID["mean_fps"])
         if made is None or made.percent is None:
             continue
         span = math.log(float(a) / float(b)) * (-2.0 if name == PIXELS else 1.0)
         ends = sorted(math.log1p(percent / 100) / span for percent in made.percent[1:])
-        found.append(Elasticity(name, math.log1p(made.percent[0] / 100) / span, ends[0], ends[1]))
-    return sorted(found, key=lambda one: -one.value)
+        value = math.log1p(made.percent[0] / 100) / span
+        found[name] = Elasticity(name, value, ends[0], ends[1], (float(b), float(a)))
+    return sorted(found.values(), key=lambda one: -one.value)
+
+
+def _by_setup(seen: Seen) -> dict[Setup, list[Counted]]:
+    setups: dict[Setup, list[Counted]] = {}
+    for one in seen.counted:
+        setups.setdefault(one.asked, []).append(one)
+    return setups
+
+
+def _centre(setups: Mapping[Setup, Sequence[Counted]]) -> Setup | None:
+    """The setup that was measured most often: every other one is held against it."""
+    return max(setups, key=lambda setup: len(setups[setup]), default=None)
+
+
+def _apart(one: float, other: float) -> float:
+    return abs(math.log(one / other))
 
 
 def answer(seen: Seen) -> Answer:
-    """The knob that the rate follows most, or that none is followed."""
-    found, seen_of = elasticities(seen), _waited_for(seen)
+    """The knob that the rate follows most; where none is told to be followed, what the frames themselves say that they
+    wait for, else that none is."""
+    found, whole = elasticities(seen), _whole(seen)
+    seen_of = [one.message for rule in waits.RULES for one in rule.finds(whole)]
     if not found:
         said = build(seen.responses, seen.question, seen.context)
         return replace(said, because=(*seen_of, *said.because))
     names = {LIMIT: "power limit", CAP: "cap", PIXELS: "number of pixels"}
-    because: list[Message] = [
-        *seen_of, *(say("limits.follows", knob=_name(one.name, names, seen.knobs),
-            by=Value(100 * one.value, "%", 100 * one.low, 100 * one.high))
-        for one in found),
-    ]  # fmt: skip
+    because = [*seen_of, *(_follows(one, names, seen.knobs) for one in found)]
     sure = [one for one in found if one.low > FOLLOWS]
     loose = [one for one in found if one.high > FOLLOWS and one not in sure]
+    centre = _centre(_by_setup(seen))
+    waited = waits.message_at(whole, centre) if centre is not None else None
     if sure:
         says = say("limits.by", knobs=tuple(_name(one.name, names, seen.knobs) for one in sure))
+    elif waited is not None:
+        says = say("limits.waits", waits=waited)
     elif loose:
         says = say("limits.open", knobs=tuple(_name(one.name, names, seen.knobs) for one in loose))
     else:
@@ -121,11 +144,21 @@ def answer(seen: Seen) -> Answer:
     return Answer(says, None, None, because=tuple(because))
 
 
-def _waited_for(seen: Seen) -> list[Message]:
-    """What the frames of the levels that were measured wait for, and what holds that down."""
+def _whole(seen: Seen) -> Whole:
+    """What the rules of what frames wait for look at."""
     looked = [Looked(one) for one in seen.counted]
-    whole = Whole.of(seen.responses, looked, question=seen.question, context=seen.context, knobs=seen.knobs)
-    return [one.message for rule in waits.RULES for one in rule.finds(whole)]
+    return Whole.of(seen.responses, looked, question=seen.question, context=seen.context, knobs=seen.knobs)
+
+
+def _follows(one: Elasticity, names: Mapping[str, str], knobs: Mapping[str, Knob]) -> Message:
+    """By how much the rate follows a knob, and between which of its levels."""
+    key = LIMITS[0] if one.name == LIMIT else one.name
+    knob = knobs.get(key) or known(key)
+    start, end = (Value(level, knob.unit) if knob.unit else Value(level) for level in one.between)
+    return say(
+        "limits.follows", knob=_name(one.name, names, knobs), start=start, end=end,
+        by=Value(100 * one.value, "%", 100 * one.low, 100 * one.high),
+    )  # fmt: skip
 
 
 def _name(key: str, names: Mapping[str, str], knobs: Mapping[str, Knob]) -> str:

@@ -14,6 +14,7 @@ from itertools import groupby, pairwise
 import numpy as np
 
 from ...facts.knob import REFRESH, Knob, Level, is_number
+from ...facts.setup import Setup
 from ...finding import About, Finding
 from ...message import Message, Value, say
 from ..group import Counted, Group, cap_of, paced_share
@@ -154,8 +155,23 @@ def _finds(whole: Whole) -> Iterable[Finding]:
         told = list(zip(response.groups, waits_of(response, whole)))
         for (what, held), run in groupby(told, key=lambda pair: (pair[1].what, pair[1].held)):
             own = list(run)
-            if what != UNTOLD and not (what == MIXED and own[0][1].paced > HARDLY):
+            if _is_told(own[0][1]):
                 yield _said(response, [group for group, _ in own], what, held, [waits for _, waits in own], whole.knobs)
+
+
+def message_at(whole: Whole, setup: Setup) -> Message | None:
+    """What the frames of one setup wait for, as its finding says it; None where that is not told."""
+    for response in whole.responses:
+        told = list(zip(response.groups, waits_of(response, whole)))
+        for group, waits in told:
+            if group.setup == setup and _is_told(waits):
+                return _said(response, [group], waits.what, waits.held, [waits], whole.knobs).message
+    return None
+
+
+def _is_told(waits: Waits) -> bool:
+    """What is paced in part is said beside its cap."""
+    return waits.what != UNTOLD and not (waits.what == MIXED and waits.paced > HARDLY)
 
 
 def _said(
