@@ -2,6 +2,7 @@
 
 from itertools import pairwise
 
+import pytest
 from helpers.window import at_rest, click, opened, texts
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -23,17 +24,19 @@ def enter(form, name, text):
     QTest.keyClick(field.line, Qt.Key.Key_Return)
 
 
-def test_the_minimum_rig_and_a_title_from_nothing(tmp_path, qtbot):
+@pytest.mark.parametrize(("low", "high", "first"), [("5", "25", (7, 18)), ("4", "15", (7, 15)), ("20", "60", (20, 31))])
+def test_the_minimum_rig_and_a_title_from_nothing(tmp_path, qtbot, low, high, first):
+    """And a plan that the rig allows, whatever its limits."""
     with opened(tmp_path / "new.hovrik", qtbot) as window:
         click(window.stage_buttons["Rig"])
         rig = window.stage("Rig")
         click(rig.new)
         assert rig.pages.page == "Machine"
-        for name, text in (("name", "Hearthside 9"), ("limit_low_w", "5"), ("limit_high_w", "25"),
+        for name, text in (("name", "Hearthside 9"), ("limit_low_w", low), ("limit_high_w", high),
                            ("battery_wh", "50"), ("refresh_hz", "60, 90")):  # fmt: skip
             enter(rig.form, name, text)
         assert missing_minimum(window.session.rig) == () and window.session.rig.name == "Hearthside 9"
-        assert rig.minimum_words.text().startswith("Yes: limits 5 to 25 W, 50 Wh, panel 60, 90 Hz")
+        assert rig.minimum_words.text().startswith(f"Yes: limits {low} to {high} W, 50 Wh, panel 60, 90 Hz")
         click(window.stage_buttons["Scene"])
         scene = window.stage("Scene")
         click(scene.new)
@@ -43,6 +46,7 @@ def test_the_minimum_rig_and_a_title_from_nothing(tmp_path, qtbot):
         question = window.session.question
         assert question is not None and window.question_line.scene.currentText() == "Copper Ferry · Ferry deck"
         click(window.stage_buttons["Plan"])
+        assert (window.session.design.from_w, window.session.design.to_w) == first
         assert window.stage("Plan").start.isEnabled()  # a plan can be made, and run by hand
     with opened(tmp_path / "new.hovrik", qtbot) as window:
         assert window.session.rig.name == "Hearthside 9" and window.session.title.name == "Copper Ferry"

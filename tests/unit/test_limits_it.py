@@ -37,6 +37,6 @@ def test_a_knob_is_named_once_with_the_levels_that_tell(levels):
 
 @pytest.mark.parametrize("levels", [(30.0, 25.5), (30.0, 22.0, 26.0, 28.0), (30.0, 34.5)])
 def test_the_sentence_never_says_otherwise_than_what_the_frames_wait_for(levels):
-    """At its highest clock the CPU is waited for, and watts move the rate within its noise: so says the sentence too."""
+    """At its highest clock the CPU is waited for, and watts move the rate within its noise: so it is said."""
     found = told(levels, lambda w: 60 + 0.2 * (w > 27), **CPU_BOUND)
     assert "at 30 W frames wait for the CPU" in found.sentence and "power limit" not in found.sentence

@@ -31,7 +31,7 @@ from ..core.plan.ahead import Warming, warming_of
 from ..core.plan.campaign import Campaign
 from ..core.plan.design import Design
 from ..core.plan.edited import EditedDesign, Order
-from ..core.plan.grid import LadderDesign
+from ..core.plan.grid import LadderDesign, first_design
 from ..core.plan.referenced import ReferencedDesign, references_of
 from ..core.plan.schedule import line_to_plan_with
 from ..core.plan.steps import PlannedPass
@@ -57,7 +57,6 @@ _ASIDE = "findings put aside"
 MOST_EDITS = 200  # that can be undone
 EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
 LOOK_EACH_S = 0.02  # a question to the file costs a turn of every thread that computes: not one a look at the rig
-DEFAULT_DESIGN = LadderDesign(7.0, 18.0, 1.0)
 
 
 class Session(QObject):
@@ -111,7 +110,8 @@ class Session(QObject):
         found = remembered(self.notebook)
         self.faults = found.faults
         self.question = found.question or self.first_question()
-        self.design = found.design or DEFAULT_DESIGN
+        self._is_design_own = found.design is not None
+        self.design = found.design or first_design(self.rig)
         self.room_c = found.room_c
         self.order = Order()  # of the plan's passes, as a person put them
 
@@ -174,14 +174,24 @@ class Session(QObject):
                 self.within = ""
             self.question = question
             self._remember("question", question.as_dict())
+            self._propose_design()
             self.question_changed.emit()
 
     def set_design(self, design: LadderDesign) -> None:
         """Replace the plan being edited."""
         if design != self.design:
             self.order = Order()
-            self.design = design
+            self.design, self._is_design_own = design, True
             self._remember("design", design.as_dict())
+            self.design_changed.emit()
+
+    def _propose_design(self) -> None:
+        """A plan that nobody has laid out follows the rig."""
+        if self._is_design_own:
+            return
+        proposed = first_design(self.rig)
+        if proposed != self.design:
+            self.design = proposed
             self.design_changed.emit()
 
     def set_rig(self, rig: Rig) -> None:
@@ -199,6 +209,7 @@ class Session(QObject):
             found = self.first_question()
             if found is not None:
                 self.set_question(found)
+        self._propose_design()
         self.library_changed.emit()
 
     def read_again(self) -> None:

@@ -16,6 +16,7 @@ from ..passes.purpose import HEAT
 from .design import Told
 from .steps import Asked, PlannedPass, Wanted, laid_out, passes_in
 
+FIRST_W, FIRST_SPAN_W = 7.0, 11.0  # of a sweep that nobody has laid out yet
 MOST_LEVELS = 100
 MOST_PASSES = 1000
 
@@ -101,6 +102,16 @@ class LadderDesign:
             raise PlanError(f"Over {MOST_LEVELS} levels. Choose a larger step or a smaller range.")
         if len(self.levels_w()) * self.repeats > MOST_PASSES:
             raise PlanError(f"Over {MOST_PASSES} passes. Choose fewer repeats or a larger step.")
+
+
+def first_design(rig: Rig | None) -> LadderDesign:
+    """The sweep that is proposed before anybody has laid one out: within the limits of its rig."""
+    low = max(FIRST_W, rig.limit_low_w or 0.0) if rig is not None else FIRST_W
+    high = low + FIRST_SPAN_W
+    if rig is not None and rig.limit_high_w is not None:
+        high = min(high, rig.limit_high_w)
+        low = min(low, high)
+    return LadderDesign(low, high, rig.limit_step_w if rig is not None else 1.0)
 
 
 def _positive(value: float, name: str, unit: str, advice: str) -> None:
