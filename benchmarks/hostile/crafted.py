@@ -535,6 +535,8 @@ def _shown(name):
 def open_in_window(path):
     """Open the window, walk all its pages; what is raised on the way has fallen."""
     application = _window()
+    from PyQt6.QtCore import QEvent
+
     from hovrik.app.main_window import STAGES, MainWindow
     from hovrik.app.session import Session
 
@@ -568,6 +570,8 @@ def open_in_window(path):
             finally:
                 window.close()
                 application.processEvents()
+                window.deleteLater()  # else some hundred of them fill the memory
+                application.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     finally:
         sys.excepthook = before
     assert not raised, raised[0]

@@ -1,5 +1,7 @@
 """What does not fit of a window that is shown: cut off, sideways, out of reach, on top of each other."""
 
+import time
+
 import pyqtgraph as pg
 from PyQt6.QtCore import QPoint, QRect
 from PyQt6.QtWidgets import (
@@ -17,6 +19,7 @@ from PyQt6.QtWidgets import (
 from hovrik.app.plots.live import LiveTraces
 from hovrik.app.widgets.elided import ElidedLabel
 from hovrik.app.widgets.pages import Scroll
+from hovrik.app.worker import Worker
 
 CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QAbstractItemView, QTabBar)
 PICTURE_PX = 240
@@ -46,6 +49,9 @@ def inside(widget, outer):
 
 def faults(window, least_picture=0):
     """Everything that does not fit; an empty list where all does."""
+    workers, late = window.findChildren(Worker), time.monotonic() + 60.0
+    while any(one.is_busy for one in workers) and time.monotonic() < late:
+        QApplication.processEvents()
     for _ in range(3):  # words that come from a thread, then the room that they ask for
         QApplication.processEvents()
     found = []

@@ -57,6 +57,16 @@ def test_missed_frames_can_keep_a_level_from_holding():
     assert only([missing(p, 0.03) for p in passes]).groups[0].holds < 0.05
 
 
+@pytest.mark.parametrize(("figure", "values", "most"), [
+    ("gpu_share", (99.0, 99.9, 97.0), 100.0), ("cpu_share", (1.0, 0.2, 3.0), 100.0),
+    ("charge_start_share", (0.99, 0.995, 1.0), 1.0), ("stutters_per_min", (0.1, 0.0, 1.0), math.inf),
+])  # fmt: skip
+def test_no_interval_goes_beyond_what_can_be(figure, values, most):
+    passes = [changed(counted(12, 42.0, n), **{figure: value}) for n, value in enumerate(values)]
+    found = only(passes).groups[0].mean(figure).estimate()
+    assert 0.0 <= found.low <= found.value <= found.high <= most
+
+
 def test_families_are_apart():
     passes = [*ladder_passes(STEEP, cap=40.0), counted(12, 44.0, 9, cap="none")]
     found = response.read(passes, QUESTION)

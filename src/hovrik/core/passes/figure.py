@@ -5,6 +5,7 @@ Tables, groups, answers, exports and plots take their rows from here. Ids are fi
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -30,6 +31,12 @@ class Figure:
     digits: int = 1
     less_is_better: bool = False
     floor: str = ""
+
+    @property
+    def possible(self) -> tuple[float, float]:
+        """Ends of what it can be at all: no interval goes beyond them."""
+        most = {"%": 100.0, "share": 1.0}.get(self.unit, math.inf)
+        return (-math.inf, math.inf) if self.unit in ("C", "dB") else (0.0, most)
 
 
 def low_id(school: School, share: str = "1pct") -> str:

@@ -225,7 +225,7 @@ def _means(figure: Figure, members: Sequence[Sequence[Counted]], factor: Factor)
         own = mean
         if figure.id in HEAT or (figure.id == NOISE and any(NOISE in one.figures.errors for one in members[at])):
             own = _settled(values[at], members[at], figure.id)
-        found[at] = _with_reading_error(own, members[at], figure)
+        found[at] = replace(_with_reading_error(own, members[at], figure), possible=figure.possible)
     return found
 
 

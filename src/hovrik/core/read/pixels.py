@@ -38,7 +38,8 @@ def scaling_share(rates: Contrast, pixels: tuple[float, float]) -> Estimate | No
     """Percent of the time of a frame of the larger picture that grows with its pixels, with its 95 % interval.
 
     rates : mean rates, A less B, on the log scale; pixels : of A and of B. A frame is taken to last a + b x pixels; so
-    it does where one thing limits both sides, and the share is that of the larger one.
+    it does where one thing limits both sides, and the share is that of the larger one. None where the passes contradict
+    that: a share below nothing or above the whole.
     """
     more, few = max(pixels), min(pixels)
     if few <= 0 or few / more > 1.0 - LEAST_APART or rates.percent is None:
@@ -46,4 +47,7 @@ def scaling_share(rates: Contrast, pixels: tuple[float, float]) -> Estimate | No
     sign = 1.0 if pixels[0] == more else -1.0  # log time of the larger less that of the smaller is -sign x delta
     ends = sorted(-sign * math.log1p(percent / 100.0) for percent in rates.percent[1:])
     low, value, high = (100.0 * grows_share(longer, few / more) for longer in (ends[0], -sign * rates.delta, ends[1]))
+    if low > 100.0 or high < 0.0:
+        return None
+    value, low, high = (min(max(one, 0.0), 100.0) for one in (value, low, high))
     return Estimate(value, low, high, "%", rates.n)

@@ -40,7 +40,8 @@ class Estimate:
 @dataclass(frozen=True)
 class Mean:
     """Mean of a figure in a group, on the log scale where `log`. se : standard error on that scale; dof : its degrees
-    of freedom; n passes; ends : of its 95 % interval on that scale, where that is no t interval."""
+    of freedom; n passes; ends : of its 95 % interval on that scale, where that is no t interval; possible : ends of
+    what it can be at all, on the natural scale."""
 
     mean: float
     se: float
@@ -48,6 +49,7 @@ class Mean:
     n: int
     log: bool = True
     ends: tuple[float, float] | None = None
+    possible: tuple[float, float] = (-math.inf, math.inf)
 
     @property
     def value(self) -> float:
@@ -64,6 +66,8 @@ class Mean:
         low, high = self.ends or self._t_ends()
         if self.log:
             low, high = math.exp(low), math.exp(high)
+        least, most = self.possible
+        low, high = (min(max(end, least), most) for end in (low, high))
         return Estimate(self.value, low, high, unit, self.n)
 
     def _t_ends(self) -> tuple[float, float]:
