@@ -147,3 +147,31 @@ def test_what_a_full_charge_gave_month_by_month(demo_copy):
     old, new = (replace(first, full=Estimate(wh, 0.98 * wh, 1.02 * wh, "Wh")) for wh in (50.0, 40.0))
     assert render(battery_life.told([old, new])[0]).endswith("that changed by -22 to -18 %.")
     assert "none used enough" in render(battery_life.told([])[0])
+
+
+@pytest.mark.parametrize("step", [0.05, 0.02, 0.01, 0.005, 0.4 / 46.0, 0.9 / 46.0, 0.0])
+@pytest.mark.parametrize("passes", [1, 2, 6])
+def test_what_a_full_charge_gives_by_gauges_of_any_step(step, passes):
+    """The step is told by the readings, which stand on its multiples, however few they are: the gap between the two
+    readings of one pass is none (which once said 44 to 224 Wh). 46 Wh are true; the gauge knows its charge to a step,
+    the meter watts to a hundredth."""
+    rng = np.random.default_rng(round(1e4 * step) + passes)
+    hits, widths = 0, []
+    for _ in range(300):
+        meter, at, rows = math.exp(0.01 * rng.standard_normal()), rng.uniform(0.9, 1.0), []
+        for _ in range(passes):
+            draw, end = rng.uniform(10.0, 25.0), at - rng.uniform(0.09, 0.13)
+            read = [math.floor(one / step) * step if step else one for one in (at, end)]
+            rows.append((draw * meter, read[0] - read[1], read[0], (at - end) * 46.0 / draw * 3600.0))
+            at = end - rng.uniform(0.002, 0.03)
+        used = battery.used_in(rows)
+        if used is None:
+            continue
+        found = battery.full_of(used)
+        hits += found.low <= 46.0 <= found.high
+        widths.append(math.log(found.high / found.low))
+    share = 0.11 * passes
+    assert hits >= 0.93 * len(widths), hits / len(widths)
+    assert np.median(widths) < 4.0 * math.hypot(2.5 * max(step, 0.01) / share / math.sqrt(passes), 0.04), np.median(
+        widths
+    )

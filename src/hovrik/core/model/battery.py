@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..facts.rig import Rig
 from ..passes.energy import Pack
@@ -25,6 +26,8 @@ MODEL_SD = 0.015  # of the shape of the voltage curve and the cut-off
 METER_SD, BLEND_SD = 0.012, 0.005  # of a power sensor's scale; of what is left
 PART_SD, WHOLE = 0.03, 0.95  # of a voltage curve of another shape, where passes saw but a part of the whole way
 FINEST_STEP = 0.001
+STEPS = (0.05, 0.02, 0.01, 0.005, 0.002)  # shares that gauges go by; what stands on none of them goes by Wh or mWh
+OFF_STEP = 0.02  # of such a gauge at most: 0.9 Wh of 46
 NODES = (-2.0, -1.4, -0.8, -0.3, 0.3, 0.8, 1.4, 2.0)  # deviates of the resistance, summed over
 CUT_V = (2.9, 3.05)  # of a cell, at which the electronics end it
 
@@ -65,13 +68,20 @@ def used_in(rows: Sequence[tuple[float, float, float, float]]) -> Used | None:
     energies = draws * lengths / 3600.0
     if shares.sum() <= 0:
         return None
-    readings = np.unique(np.concatenate((starts, starts - shares)).round(6))
-    gaps = np.diff(readings)
-    step = float(gaps[gaps > 5e-5].min()) if (gaps > 5e-5).any() else 0.01
+    step = _step_of(np.unique(np.concatenate((starts, starts - shares)).round(6)))
     return Used(
         float(energies.sum()), float(shares.sum()), float(energies @ draws / energies.sum()), float(starts.max()),
-        float((starts - shares).min()), len(rows), max(step, FINEST_STEP),
+        float((starts - shares).min()), len(rows), step,
     )  # fmt: skip
+
+
+def _step_of(readings: NDArray[np.float64]) -> float:
+    """Step of the gauge by its readings, (n,) shares, ascending: the coarsest on whose multiples all of them stand. No
+    two readings lie nearer than it; but how far the nearest two lie apart is no step where there are few."""
+    gaps = np.diff(readings)
+    nearest = float(gaps[gaps > 5e-5].min()) if (gaps > 5e-5).any() else OFF_STEP
+    own = (step for step in STEPS if np.abs(readings - np.round(readings / step) * step).max() < 1e-5)
+    return max(min(next(own, OFF_STEP), nearest), FINEST_STEP)
 
 
 def full_of(used: Used) -> Estimate:
