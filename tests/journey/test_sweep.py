@@ -185,6 +185,40 @@ def test_a_slot_that_takes_other_watts_is_brought_to_those_that_are_compared(fol
     assert {one.read["sustained_limit_w"] for one in passes} == {5.0, 10.0, 12.0}
 
 
+SHARES = """
+from dataclasses import replace
+import numpy as np
+from toy import Toy
+from hovrik.bench.protocol import ChannelInfo, Sample
+from hovrik.core.passes.trace import Channel
+
+class Told(Toy):
+    scale, unit = {scale}, {unit!r}
+
+    def describe(self):
+        found = super().describe()
+        return replace(found, channels=(ChannelInfo("gpu_share", self.unit, 1.0),)) if self.unit else found
+
+    def sample(self):
+        made = super().sample()
+        power = made.channels["package_w"]
+        busy = Channel(power.stamps_ns, self.scale * (0.9 + 0.001 * power.values))
+        return Sample(made.frames_ns, {{**made.channels, "gpu_share": busy}})
+"""
+
+
+@pytest.mark.parametrize(("scale", "unit", "said"), [
+    (100.0, "%", ""), (100.0, "", ""), (1.0, "", "percent, 0 to 100"), (1.0, "%", "percent, 0 to 100"),
+    (1.0, "share", "declares gpu_share in share"),
+])  # fmt: skip
+def test_utilisation_is_told_in_percent_or_it_is_said(folder, scale, unit, said):
+    """Shares of 0 to 1 once voided passes without a word of why."""
+    (folder / "shares.py").write_text(SHARES.format(scale=scale, unit=unit))
+    asked = ["--machine", f"{folder}/shares.py:Told", "--question", "now", "--json"]
+    found = run(folder, "sweep", *asked)
+    assert (found.exit_code == 0) == (not said) and said in found.output, found.output
+
+
 def test_what_limits_the_rate(folder):
     """Watts do: d log rate / d log limit = 0.14 w e^(-0.14 (w - 3)) / (1 - e^(-0.14 (w - 3))) = 0.48 at 15 W."""
     found = swept(folder, "limits-it", machine="more.py:Options")

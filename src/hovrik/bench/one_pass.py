@@ -19,6 +19,7 @@ from ..core.passes.point import PINNED
 from ..core.passes.record import End, PassRecord
 from ..core.passes.recording import Recording
 from ..core.passes.trace import Channel, Trace
+from ..core.passes.units import check_told
 from ..core.plan.schedule import charge_window, expected_wh
 from ..core.plan.steps import RECHARGE, RELAUNCH, RESTART, PlannedPass, Step
 from ..core.read.looks import EARLY, PRESSED
@@ -126,6 +127,8 @@ class OnePass:
         machine.end_scene()
         self._samples.append(machine.sample())  # what a person brings comes in only now
         trace = join(self._samples, start, end)
+        if not machine.describe().by_hand:  # what a person brings was asked for its units
+            check_told(trace)
         told = dict(machine.told())
         rate = told.pop(RATE_READ, None)
         if self._is_left and not trace.frames_ns.size and not trace.channels and rate is None:  # nothing was brought

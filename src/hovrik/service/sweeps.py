@@ -26,6 +26,7 @@ from ..core.kinds.best import KIND as BEST
 from ..core.kinds.kind import Ask, Kind
 from ..core.kinds.table import kind_of
 from ..core.kinds.undervolt import is_voltage
+from ..core.passes.units import check_declared
 from ..core.plan.design import Design
 from ..core.plan.grid import LadderDesign
 from ..core.plan.schedule import Totals, total
@@ -156,8 +157,10 @@ def levels_of(text: str, knob: Knob | None) -> tuple[Level, ...]:
 
 
 def described(machine: Machine) -> Description:
-    """What a machine is, with a slot, a title and a scene where it names none."""
+    """What a machine is, with a slot, a title and a scene where it names none. Raises InputError where it declares a
+    channel in a unit of its own."""
     found = machine.describe()
+    check_declared([(one.name, one.unit) for one in found.channels])
     rig = library.plain_rig(found.rig)
     if not rig.slots:
         rig = replace(rig, slots=(OsSlot(found.slot or "os", "OS"),))
