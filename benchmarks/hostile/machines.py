@@ -197,8 +197,6 @@ def _sweep(file, notebook):
             "20",
             "--knob",
             "limit_w=8,10,12",
-            "--repeats",
-            "1",
             "--notebook",
             str(notebook),
         ],

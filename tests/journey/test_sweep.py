@@ -185,6 +185,32 @@ def test_a_slot_that_takes_other_watts_is_brought_to_those_that_are_compared(fol
     assert {one.read["sustained_limit_w"] for one in passes} == {5.0, 10.0, 12.0}
 
 
+@pytest.mark.parametrize(("kind", "option", "value"), [
+    ("limits-it", "--knob", "limit_w=8,10,12"), ("limits-it", "--repeats", 1), ("limits-it", "--over", "boost"),
+    ("watts-buy", "--knob", "limit_w=12"), ("watts-buy", "--repeats", 1), ("watts-buy", "--over", "boost"),
+    ("lowest-watts", "--repeats", 1), ("plugged", "--repeats", 1), ("now", "--knob", "boost=off,on"),
+    ("now", "--front", None), ("caps", "--cap", 30),
+])  # fmt: skip
+def test_an_option_is_obeyed_or_refused(folder, kind, option, value):
+    """Never taken without a word and ignored; by the plan too."""
+    asked = ["--machine", f"{folder}/more.py:Options", "--question", kind, "--floor", 40, option]
+    for command in ("plan", "sweep"):
+        found = run(folder, command, *asked, *([value] if value is not None else []))
+        assert found.exit_code == 1 and "would change nothing" in found.output and option in found.output, found.output
+
+
+@pytest.mark.parametrize(("kind", "options"), [
+    ("limits-it", ["--knob", "limit_w=12"]), ("watts-buy", ["--knob", "limit_w=8,10,12,14"]),
+    ("use-lasts", ["--repeats", 5]),
+    ("lowest-watts", ["--over", "boost", "--knob", "boost=off,on"]), ("best", ["--knob", "boost=on"]),
+    ("lowest-watts", ["--over", "limit_w"]), ("knob", ["--over", "boost", "--knob", "boost=off,on"]),
+    ("watts-buy", ["--knob", "boost=off", "--cap", 60, "--budget-passes", 4]), ("best", ["--front"]),
+])  # fmt: skip
+def test_an_option_that_shapes_the_plan_is_taken(folder, kind, options):
+    found = run(folder, "plan", "--machine", f"{folder}/more.py:Options", "--question", kind, "--floor", 40, *options)
+    assert found.exit_code == 0, found.output
+
+
 SHARES = """
 from dataclasses import replace
 import numpy as np

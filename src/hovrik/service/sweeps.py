@@ -6,7 +6,7 @@ import importlib.util
 import math
 import sys
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, is_dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -171,7 +171,59 @@ def described(machine: Machine) -> Description:
 
 
 def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, Design]:
-    """The question and its design. Raises InputError, PlanError."""
+    """The question and its design. Raises InputError, PlanError, the latter too where an option would change nothing:
+    whoever gave it believes that it was obeyed."""
+    made = _prepared(machine, request)
+    free = replace(request, budget_passes=None, budget_minutes=None)  # a budget may hide what an option changes
+    for words, without in _without_each(request, free):
+        if not _has_effect(machine, free, without):
+            raise PlanError(f"{words} would change nothing in a question of the kind {request.kind}. Leave it out.")
+    return made
+
+
+def _without_each(request: Request, free: Request) -> list[tuple[str, Request]]:
+    """Each option that was given and shapes a plan, and the request without it."""
+    found = [
+        (f"--knob {key}={levels}", replace(free, knobs={k: v for k, v in free.knobs.items() if k != key}))
+        for key, levels in request.knobs.items() if key != request.over
+    ]  # fmt: skip
+    if request.repeats != Request.repeats:
+        found.append((f"--repeats {request.repeats}", replace(free, repeats=Request.repeats)))
+    if request.over and request.over != kind_of(request.kind).over:
+        kept = {key: levels for key, levels in free.knobs.items() if key != request.over}
+        found.append((f"--over {request.over}", replace(free, over="", knobs=kept)))
+    if request.cap is not None:
+        found.append((f"--cap {request.cap:g}", replace(free, cap=None)))
+    if request.front:
+        found.append(("--front", replace(free, front=False)))
+    return found
+
+
+def _has_effect(machine: Machine, request: Request, without: Request) -> bool:
+    """Whether a plan is another one by an option: other passes, or another way to go on after them. The base alone is
+    none where no pass stands at it, nor is a count of repeats that a design only carries."""
+    try:
+        _, question, ask, design = _prepared(machine, request)
+        _, other_question, other_ask, other = _prepared(machine, without)
+    except HovrikError:  # it cannot be asked without
+        return True
+    first, other_first = first_passes(design, question, ask.title), first_passes(other, other_question, other_ask.title)
+    if [(one.setup, one.pass_s) for one in first[0]] != [(one.setup, one.pass_s) for one in other_first[0]]:
+        return True
+    if request.repeats != without.repeats:
+        return False
+    return not _is_like(design, other)
+
+
+def _is_like(one: Design, other: Design) -> bool:
+    """Whether two designs are equal apart from their base."""
+    if type(one) is not type(other) or not is_dataclass(one):
+        return one == other
+    own = [field.name for field in fields(one) if field.name != "base"]
+    return all(getattr(one, name) == getattr(other, name) for name in own)
+
+
+def _prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, Design]:
     kind, found = kind_of(request.kind), described(machine)
     if kind.id in IN_PLAY:
         raise PlanError(f"A question of the kind {kind.id} is asked while somebody plays: ask it in the window.")
