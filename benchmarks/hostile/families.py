@@ -38,10 +38,11 @@ FAMILIES: Mapping[str, Family] = {
 
 
 def write_table(found: list[Tried], page: Path) -> None:
-    """Put what was found between the marks of a page."""
+    """Put what was found between the marks of a page; families that were not tried now keep their rows."""
     begin, end = "<!-- attacks -->", "<!-- end of attacks -->"
-    rows = [f"| {one.family} | {one.rows:,} | {len(one.fell)} |" for one in found]
-    table = "\n".join(["| family | rows | fell |", "|---|---|---|", *rows])
-    text = page.read_text(encoding="utf-8")
-    head, _, rest = text.partition(begin)
-    page.write_text(f"{head}{begin}\n{table}\n{end}{rest.partition(end)[2]}", encoding="utf-8")
+    head, _, rest = page.read_text(encoding="utf-8").partition(begin)
+    before, _, tail = rest.partition(end)
+    rows = {line.split("|")[1].strip(): line for line in before.splitlines() if line.startswith("|")}
+    rows |= {one.family: f"| {one.family} | {one.rows:,} | {len(one.fell)} |" for one in found}
+    table = "\n".join(["| family | rows | fell |", "|---|---|---|", *(rows[name] for name in FAMILIES if name in rows)])
+    page.write_text(f"{head}{begin}\n{table}\n{end}{tail}", encoding="utf-8")

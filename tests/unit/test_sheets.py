@@ -88,6 +88,7 @@ SOUND = {"key": "r", "name": "R"}
         ({"valid_charge": [0.9, 0.5]}, "from the lower to the higher"),
         ({"split_where": "moon"}, "choose one of: live"), ({"slots": "many"}, "slots must be a list"),
         ({"slots": [{"key": "a"}]}, "slots[1].name is missing"),
+        ({"slots": [{"key": {"a": 1}, "name": "A"}]}, "slots[1].key must be text"),
         ({"slots": [{"key": "a", "name": "A"}, {"key": "a", "name": "B"}]}, "'a' twice"),
         ({"modes": [7]}, "modes[1]. must be a table"), ({"limit_low_w": 30, "limit_high_w": 4}, "swap the two"),
         ({"battery_wh": 40, "full_wh": 80}, "far above the design energy"),

@@ -102,7 +102,7 @@ def problems(sheet: Sheet, body: Any, where: str = "") -> list[str]:
 def _twice(sheet: Sheet, rows: Any, where: str) -> list[str]:
     if not any(f.name == "key" for f in sheet.fields):
         return []
-    keys = [row.get("key") for row in rows if isinstance(row, Mapping)]
+    keys = [key for row in rows if isinstance(row, Mapping) and isinstance(key := row.get("key"), str)]
     return [f"{where} has the key {key!r} twice" for key in dict.fromkeys(keys) if keys.count(key) > 1]
 
 
