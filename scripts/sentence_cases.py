@@ -310,6 +310,10 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"target": 60.0, "level": "15 W", "figure": LOW_IN, "low": span(51, 50.2, 51.8)},
         {"target": 60.0, "level": "15 W", "figure": LOW_IN, "low": WIDE},
     ),
+    "kept-back": (
+        {"level": "12 W", "target": 40.0, "sure": 0.995, "why": say("incidents", level="12 W", incidents=1)},
+        {"level": "4 W", "target": 40.0, "sure": 0.0501, "why": say("generated.untold", level="4 W")},
+    ),
     "not-settled": (
         {"level": "12 W", "target": 40.0, "sure": 0.8, "asked": 0.95},
         {"level": "12 W", "target": 40.0, "sure": 0.0501, "asked": 0.999},
@@ -397,7 +401,12 @@ CASES: dict[str, tuple[Case, Case]] = {
     "limits.by": ({"knobs": ("power limit",)}, {"knobs": ("power limit", "CPU clock ceiling", "cap")}),
     "limits.open": ({"knobs": ("power limit",)}, {"knobs": ("CPU clock ceiling", "cap")}),
     "limits.follows": (
-        {"knob": "power limit", "by": span(45, 38, 52, "%")}, {"knob": "cap", "by": span(0, -20, 20, "%")},
+        {"knob": "power limit", "by": span(45, 38, 52, "%"), "start": Value(14.0, "W"), "end": Value(12.0, "W")},
+        {"knob": "cap", "by": span(0, -20, 20, "%"), "start": Value(60.0, "fps"), "end": Value(51.0, "fps")},
+    ),
+    "limits.waits": (
+        {"waits": say("rule.waits.cpu", levels=say("rule.at", level=("30 W",)), by=say("rule.held.ceiling"))},
+        {"waits": say("rule.waits.panel", levels=say("rule.at", level=("4 W",)))},
     ),
     "option.costs": (
         {"option": "shadows high", "frame": span(1.8, 1.5, 2.1, "ms"), "watts": span(0.6, 0.4, 0.8, "W")},

@@ -216,6 +216,17 @@ def test_what_is_kept_back_though_it_is_sure_says_by_what():
     assert "13 W is not recommended: 2 incidents at this setup" in found.sentence
 
 
+def test_nothing_is_said_to_settle_what_is_kept_back():
+    """Once it was: 13 more passes, of a level that has an incident, or shows generated frames."""
+    kept = {"12.0": {"incidents": 1}}
+    under = answer.build([levels_with([0.0, 0.0, 0.0, 0.0, 0.7, 0.99], **kept)], QUESTION, Context(RIG))
+    assert under.option.level == 13.0 and not any("would settle" in one for one in under.missing)
+    alone = answer.build([levels_with([0.0, 0.0, 0.0, 0.0, 0.7, 0.0], **kept)], QUESTION, Context(RIG))
+    assert alone.sentence.startswith("Not stated: 12 W is not recommended") and "would settle" not in alone.sentence
+    other = answer.build([levels_with([0.0, 0.0, 0.0, 0.6, 0.7, 0.0], **kept)], QUESTION, Context(RIG))
+    assert other.sentence.startswith("Not settled yet: 11 W holds 40 with 60 %")
+
+
 @pytest.mark.parametrize(("delta", "more"), [(2.0, 1), (0.45, 4), (0.3, 15), (0.1, None)])
 def test_passes_that_would_settle_a_level(delta, more):
     """A level whose mean lies `delta` from its edge, known to half a spread of one pass: so many more settle it in four

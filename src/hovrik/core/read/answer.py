@@ -282,7 +282,7 @@ def stated(
     if beside[0] is None and response.factor.is_number:
         steps.insert(0, say(f"less-untried.{_kind(response.factor)}"))
     says = say("stated", parts=tuple(parts), steps=tuple(steps)) if steps else say("stated-alone", parts=tuple(parts))
-    missing += _settle_it(response, question, before=group)
+    missing += _settle_it(response, question, context, before=group)
     found = marks.find(response, question)
     reasons = _reasons(response, group, question, context, metrics, found)
     reasons = (*reasons, *_against(group, responses, question, context))
@@ -375,10 +375,15 @@ def more_passes(group: Group, question: Question) -> int | None:
     return more_to_settle(group.margin, question.terms.sure) if group.margin is not None else 2
 
 
-def _settle_it(response: Response, question: Question, before: Group | None = None) -> list[Message]:
-    """What would settle the levels under the answer that may hold as well."""
+def _settle_it(
+    response: Response, question: Question, context: Context, before: Group | None = None
+) -> list[Message]:  # fmt: skip
+    """What would settle the levels under the answer that may hold as well; none settles what is kept back."""
     groups = response.groups if before is None else response.groups[: response.groups.index(before)]
-    undecided = [g for g in groups if g.holds is not None and NOT_GIVEN < g.holds < question.terms.sure]
+    undecided = [
+        one for one in groups if one.holds is not None and NOT_GIVEN < one.holds < question.terms.sure
+        and _kept_back(one, response, question, context) is None
+    ]  # fmt: skip
     bare = [group.level for group in undecided if group.from_mean][-3:]
     undecided = [group for group in undecided if not group.from_mean]
     frames = [say("missing.frames-settle", levels=_levels_words(response.factor, bare))] if bare else []
@@ -416,9 +421,12 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
         bounds = tuple(_bounds(broken, question, context))
         says = say("bound.broken", level=response.factor.words(broken.level), target=target, bounds=bounds)
         return Answer(says, broken.holds, None, marks=found, because=reasons, lacks=(say("missing.bound"),))
-    best = max(judged, key=lambda group: group.holds or 0.0)
+    free = [group for group in judged if _kept_back(group, response, question, context) is None]
+    best = max(free, key=lambda group: group.holds or 0.0, default=judged[0])
+    if (best.holds or 0.0) <= NOT_GIVEN:
+        best = max(judged, key=lambda group: group.holds or 0.0)
     holds = best.holds or 0.0
-    missing = _settle_it(response, question)
+    missing = _settle_it(response, question, context)
     name = response.factor.words
     if holds <= NOT_GIVEN:
         top = max(judged, key=lambda group: _goodness(group.judged, question))
@@ -442,15 +450,19 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
 
 
 def _open(best: Group, response: Response, question: Question, context: Context) -> Message:
-    """That the likeliest level is not stated: for want of sureness, or, where it is as sure as is asked for, for what
-    keeps it back."""
+    """That the likeliest level is not stated: for what keeps it back, else for want of sureness."""
     level, target, holds = response.factor.words(best.level), question.target_fps, best.holds or 0.0
-    if holds < question.terms.sure:
-        return say("not-settled", level=level, target=target, sure=holds, asked=question.terms.sure)
-    why = why_not(best, question, context.live_opponents)
-    if why is None:
-        why = say("incidents", level=level, incidents=best.incidents)
-    return say("kept-back", level=level, target=target, sure=holds, why=why)
+    why = _kept_back(best, response, question, context)
+    if why is not None:
+        return say("kept-back", level=level, target=target, sure=holds, why=why)
+    return say("not-settled", level=level, target=target, sure=holds, asked=question.terms.sure)
+
+
+def _kept_back(group: Group, response: Response, question: Question, context: Context) -> Message | None:
+    """Why a level is not stated however surely it holds, None for nothing: no pass changes that."""
+    if group.incidents:
+        return say("incidents", level=response.factor.words(group.level), incidents=group.incidents)
+    return why_not(group, question, context.live_opponents)
 
 
 def _further(response: Response, top: Group, question: Question, context: Context) -> Message:
