@@ -23,7 +23,14 @@ SHORT = LadderDesign(13, 14, 1, 40.0, repeats=1, pass_s=30, soak_s=10, settle_s=
 
 def read(window, page, qtbot):
     window.show_stage("Read")
-    qtbot.waitUntil(lambda: not window.evaluator.is_busy and window.session.evaluation is not None, timeout=30_000)
+    stored = {record.id for record in window.session.notebook.passes()}
+
+    def is_read():
+        found = window.session.evaluation
+        own = {view.record.id for view in found.views} if found is not None else set()
+        return own == stored and not window.evaluator.is_busy
+
+    qtbot.waitUntil(is_read, timeout=30_000)
     window.stage("Read").pages.show_page(page)
     return window.stage("Read")
 
