@@ -109,7 +109,7 @@ def look(path):
             notebook.entities(kind)
         notebook.profiles(), notebook.incidents(), stills(notebook), notebook.dismissals(), notebook.setups()
         for plan_id, _, _ in notebook.plans():
-            _told(lambda plan_id=plan_id: sweep.load_plan(notebook, plan_id))
+            told(lambda plan_id=plan_id: sweep.load_plan(notebook, plan_id))
         sweep.unfinished(notebook)
         if found.question is None:
             return None, notebook.spoiled
@@ -125,7 +125,8 @@ def is_said(answer, right, spoiled):
     return bool(spoiled) or answer == right or (answer or "").startswith(TOLD)
 
 
-def _told(act):
+def told(act):
+    """What comes of something, None where it is refused with words."""
     try:
         return act()
     except HovrikError as fault:
@@ -139,14 +140,14 @@ def documents(rng, path):
         rig = notebook.newest("rig")["ombrel-8"].body
     document = {"schema": "hovrik-rig", "version": 1, "rig": rig}
     text = spoiled_text(json.dumps(document), rng)
-    _told(lambda: exchange.parse(text, "x.json"))
+    told(lambda: exchange.parse(text, "x.json"))
     profile = {
         "schema": "hovrik-profile", "version": 1, "rig": "r", "slot": "s", "title": "t", "scene": "c",
         "source": "battery", "sentence": "x", "target_fps": 40, "holds": 0.9, "passes": ["a"], "setup": {"cap_fps": 40},
         "metrics": {"hours": {"value": 2.0, "low": 1.0, "high": 3.0, "unit": "h"}}, "names": {"rig": "R"},
         "kept_at": 1, "firmware": "1",
     }  # fmt: skip
-    _told(lambda: profile_file.parse(spoiled_text(json.dumps(profile), rng), "p.json"))
+    told(lambda: profile_file.parse(spoiled_text(json.dumps(profile), rng), "p.json"))
 
 
 def main(count, seed=1):

@@ -142,6 +142,14 @@ def _row(table, values, like=""):
 
 
 ONE_PASS = " FROM pass LIMIT 1"
+
+
+def still_row(data):
+    """A still of the first pass. data : SQL of what stands for its picture."""
+    given = {"id": "'s'", "pass_id": "id", "name": "'x'", "media": "'image/png'", "data": data, "noted_at": "1"}
+    return _row("still", given, ONE_PASS)
+
+
 PLACE = {kind: kind for kind in ("rig", "slot", "title", "scene")}
 
 
@@ -434,20 +442,7 @@ CRAFTS = {
         "annotation",
     ),
     "still: no picture": (
-        [
-            _row(
-                "still",
-                {
-                    "id": "'s'",
-                    "pass_id": "id",
-                    "name": "'x'",
-                    "media": "'image/png'",
-                    "data": "'text'",
-                    "noted_at": "1",
-                },
-                ONE_PASS,
-            )
-        ],
+        [still_row("'text'")],
         "still",
     ),
     "step: of words": (['UPDATE step SET body = \'{"seconds": "x"}\''], "step"),
@@ -495,29 +490,21 @@ def _answered(name):
         from hovrik.service.logbook import read_logbook
 
         with within(MOST_S):
-            _told(lambda: fuzz.look(path))
+            fuzz.told(lambda: fuzz.look(path))
 
             def more():
                 with Notebook(path) as notebook:
                     for own in (campaigns.kept, tonight.kept, notes_.kept, library.rigs, library.titles):
-                        _told(lambda own=own: own(notebook))
+                        fuzz.told(lambda own=own: own(notebook))
                     for key in list(notebook.newest("rig")):
-                        _told(lambda key=key: library.look(library.address_of(notebook, key)))
+                        fuzz.told(lambda key=key: library.look(library.address_of(notebook, key)))
                     for record in notebook.passes():
-                        _told(lambda record=record: notebook.load(record.id))
-                    _told(lambda: read_logbook(notebook))
+                        fuzz.told(lambda record=record: notebook.load(record.id))
+                    fuzz.told(lambda: read_logbook(notebook))
 
-            _told(more)
+            fuzz.told(more)
 
     return attack
-
-
-def _told(act):
-    try:
-        return act()
-    except HovrikError as fault:
-        assert str(fault), "a problem without words"
-        return None
 
 
 def _shown(name):
@@ -704,7 +691,7 @@ def _read(name, kind):
     def attack(folder):
         path = _place(kind, folder, READERS[name])
         with within(MOST_S):
-            _told(lambda: _reader(name, path, folder))
+            fuzz.told(lambda: _reader(name, path, folder))
 
     return attack
 

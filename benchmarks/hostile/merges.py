@@ -11,7 +11,7 @@ from hovrik.service.gather import evaluate
 from hovrik.store.merge import Other, merge, met
 from hovrik.store.notebook import Notebook
 
-from .crafted import ONE_PASS, _base, _row, crafted, within
+from .crafted import _base, crafted, still_row, within
 
 
 def _pair(folder, statements, table=""):
@@ -106,20 +106,7 @@ def stopped_while_copying(folder):
     """A huge notebook does not hold whoever opened it: the copy can be ended too."""
     _own, other = _pair(
         folder,
-        [
-            _row(
-                "still",
-                {
-                    "id": "'s'",
-                    "pass_id": "id",
-                    "name": "'x'",
-                    "media": "'image/png'",
-                    "data": "zeroblob(400000000)",
-                    "noted_at": "1",
-                },
-                ONE_PASS,
-            )
-        ],
+        [still_row("zeroblob(400000000)")],
     )
     began = time.monotonic()
     try:

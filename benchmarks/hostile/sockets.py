@@ -101,6 +101,14 @@ def planted_folder(folder):
         os.chown(place.parent, 0, 0)
 
 
+def _pressed(path):
+    """A key pressed for the window of a notebook, from outside."""
+    return subprocess.run(
+        [sys.executable, "-m", "hovrik", "press", str(path)],
+        capture_output=True, text=True, env=_environment(), timeout=30, check=False,
+    )  # fmt: skip
+
+
 def unheard(folder):
     """A key that nobody heard is said to be unheard, even where something listens."""
     path = small(folder)
@@ -114,14 +122,7 @@ def unheard(folder):
     thread = threading.Thread(target=lambda: taken.append(listening.accept()), daemon=True)
     thread.start()
     try:
-        done = subprocess.run(
-            [sys.executable, "-m", "hovrik", "press", str(path)],
-            capture_output=True,
-            text=True,
-            env=_environment(),
-            timeout=30,
-            check=False,
-        )
+        done = _pressed(path)
         assert done.returncode != 0, "it said nothing"
     finally:
         for one, _ in taken:
@@ -132,14 +133,7 @@ def unheard(folder):
 
 def nobody(folder):
     path = small(folder)
-    done = subprocess.run(
-        [sys.executable, "-m", "hovrik", "press", str(path)],
-        capture_output=True,
-        text=True,
-        env=_environment(),
-        timeout=30,
-        check=False,
-    )
+    done = _pressed(path)
     assert done.returncode == 1 and "Traceback" not in done.stderr
 
 

@@ -175,8 +175,10 @@ def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, D
     whoever gave it believes that it was obeyed."""
     made = _prepared(machine, request)
     free = replace(request, budget_passes=None, budget_minutes=None)  # a budget may hide what an option changes
-    for words, without in _without_each(request, free):
-        if not _has_effect(machine, free, without):
+    each = _without_each(request, free)
+    own = _laid_out(machine, free) if each else None
+    for words, without in each:
+        if own is not None and not _has_effect(machine, own, without, repeats=without.repeats != free.repeats):
             raise PlanError(f"{words} would change nothing in a question of the kind {request.kind}. Leave it out.")
     return made
 
@@ -199,20 +201,24 @@ def _without_each(request: Request, free: Request) -> list[tuple[str, Request]]:
     return found
 
 
-def _has_effect(machine: Machine, request: Request, without: Request) -> bool:
-    """Whether a plan is another one by an option: other passes, or another way to go on after them. The base alone is
-    none where no pass stands at it, nor is a count of repeats that a design only carries."""
+def _laid_out(machine: Machine, request: Request) -> tuple[list[tuple[Setup, float]], Design] | None:
+    """Setup and length of each pass that is wanted first, and the design; None where it cannot be asked so."""
     try:
         _, question, ask, design = _prepared(machine, request)
-        _, other_question, other_ask, other = _prepared(machine, without)
-    except HovrikError:  # it cannot be asked without
+    except HovrikError:
+        return None
+    return [(one.setup, one.pass_s) for one in first_passes(design, question, ask.title)[0]], design
+
+
+def _has_effect(
+    machine: Machine, own: tuple[list[tuple[Setup, float]], Design], without: Request, *, repeats: bool
+) -> bool:  # fmt: skip
+    """Whether a plan is another one by an option: other passes, or another way to go on after them. The base alone is
+    none where no pass stands at it, nor is a count of repeats that a design only carries."""
+    other = _laid_out(machine, without)
+    if other is None or own[0] != other[0]:
         return True
-    first, other_first = first_passes(design, question, ask.title), first_passes(other, other_question, other_ask.title)
-    if [(one.setup, one.pass_s) for one in first[0]] != [(one.setup, one.pass_s) for one in other_first[0]]:
-        return True
-    if request.repeats != without.repeats:
-        return False
-    return not _is_like(design, other)
+    return not repeats and not _is_like(own[1], other[1])
 
 
 def _is_like(one: Design, other: Design) -> bool:

@@ -76,10 +76,9 @@ class Elasticity:
     between: tuple[float, float]
 
 
-def elasticities(seen: Seen) -> list[Elasticity]:
-    """Of each knob that was moved alone from the centre, by its least step there, the strongest first."""
-    setups = _by_setup(seen)
-    centre = _centre(setups)
+def elasticities(setups: Mapping[Setup, Sequence[Counted]], centre: Setup | None) -> list[Elasticity]:
+    """Of each knob that was moved alone from the centre, by its least step there, the strongest first. setups : passes
+    of each."""
     found: dict[str, Elasticity] = {}
     for setup, passes in setups.items():
         moved = [key for key in setup if centre is not None and setup[key] != centre.get(key)]
@@ -122,7 +121,9 @@ def _apart(one: float, other: float) -> float:
 def answer(seen: Seen) -> Answer:
     """The knob that the rate follows most; where none is told to be followed, what the frames themselves say that they
     wait for, else that none is."""
-    found, whole = elasticities(seen), _whole(seen)
+    setups, whole = _by_setup(seen), _whole(seen)
+    centre = _centre(setups)
+    found = elasticities(setups, centre)
     seen_of = [one.message for rule in waits.RULES for one in rule.finds(whole)]
     if not found:
         said = build(seen.responses, seen.question, seen.context)
@@ -131,11 +132,9 @@ def answer(seen: Seen) -> Answer:
     because = [*seen_of, *(_follows(one, names, seen.knobs) for one in found)]
     sure = [one for one in found if one.low > FOLLOWS]
     loose = [one for one in found if one.high > FOLLOWS and one not in sure]
-    centre = _centre(_by_setup(seen))
-    waited = waits.message_at(whole, centre) if centre is not None else None
     if sure:
         says = say("limits.by", knobs=tuple(_name(one.name, names, seen.knobs) for one in sure))
-    elif waited is not None:
+    elif centre is not None and (waited := waits.message_at(whole, centre)) is not None:
         says = say("limits.waits", waits=waited)
     elif loose:
         says = say("limits.open", knobs=tuple(_name(one.name, names, seen.knobs) for one in loose))

@@ -226,15 +226,14 @@ def _low(ladder: Ladder, at: int, share: float) -> Mean:
     curve = weight @ curves / weight.sum()
     place = float(np.interp(-edge * math.sqrt(1 + SHARE_SD**2), -curve, _OFFSETS))
     # read at the place itself: a curve of a clock's ticks is a stair, on which no value lies between two steps
-    here = float(
-        weight @ np.array([deviates(tail.slower_at(np.exp([centre + place])), tail.frames)[0] for tail in own])
-    )
+    at_place = np.exp([centre + place])
+    here = weight @ [deviates(tail.slower_at(at_place), tail.frames)[0] for tail in own] / weight.sum()
     whole = ladder.lent()
     levels = slow_levels(whole, math.exp(centre + place))
     post, where = _posterior(whole, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[at]
     spread = float(levels.scale[at]) * post.spread
     over = post.quantiles(where, (0.975, 0.5, 0.025), edge * np.sqrt(1.0 + spread**2))
-    crossed = np.interp(-(here / weight.sum() - over), -curve, _OFFSETS)
+    crossed = np.interp(-(here - over), -curve, _OFFSETS)
     worst, typical, best = math.log(1000.0) - centre - crossed
     return _mean(typical, worst - LOW_SD, best + LOW_SD, len(own))
 
