@@ -86,9 +86,13 @@ class Truth:
 
 def played(plant: Plant, limit_w: float, passes: int, seed: int) -> Played:
     """Figures of `passes` independent passes at a level, by plain NumPy."""
+    return played_at(plant, plant.knobs(limit_w), passes, seed)
+
+
+def played_at(plant: Plant, knobs: Knobs, passes: int, seed: int) -> Played:
+    """Figures of `passes` independent passes at a setup."""
     rows = np.empty((passes, len(FIGURES)))
     slow, waits = [], np.zeros(len(WAITS))
-    knobs = plant.knobs(limit_w)
     noise = 0.008 / math.sqrt(PASS_S / plant.telemetry_s)  # what is left of the sensor's in a mean
     for number in range(passes):
         stretch, rng = _pass_of(plant, knobs, seed, number)

@@ -76,6 +76,7 @@ class Bench:
         self.warmth = Warmth(plant.network, plant.fans[plant.fan], plant.room_c)
         self.now_ns = 1000 * NS
         self.charge, self.gauge = 1.0, 1.0
+        self.beside_w = 0.0  # what else draws while something is played
         self.made = 0
         self.launched = 0
         self.launch_level = 0.0
@@ -138,7 +139,7 @@ class Bench:
         if self.warmth.fan.kind in ("even", "full"):
             self.warmth.speed = self.warmth.fan.wanted(0.0, 0.0)
         mean = float(watts.mean())
-        draw = float(self.plant.draw_w(mean, slot))
+        draw = float(self.plant.draw_w(mean, slot)) + self.beside_w
         found = self.warmth.advance(watts, draw - mean)
         self.charge_before = self.charge
         self.charge = self.pack.drained(self.charge, draw, seconds)
@@ -160,7 +161,7 @@ class Bench:
 
         last = np.minimum(np.round(np.arange(1, n + 1) * every).astype(int), heat[0].size) - 1
         package = mean(point.package_w)
-        draw = plant.draw_w(package, knobs.slot)
+        draw = plant.draw_w(package, knobs.slot) + self.beside_w
         charge = np.linspace(self.charge_before, self.charge, n)
         step = self.pack.gauge_step
         found = {
