@@ -23,7 +23,7 @@ from hovrik.core.choose.journey import (
     FILM,
     SCENES_SD,
     USUAL_W,
-    Evening,
+    Journey,
     Leg,
     Supply,
     Way,
@@ -107,7 +107,7 @@ def evening_of(rng, keys):
     for _ in range(int(rng.integers(2, 6))):
         what = str(rng.choice([*keys, *keys, FILM, CHARGE]))
         legs.append(Leg(what, float(rng.integers(15, 70)), charger_w=float(rng.choice([20, 45])) * (what == CHARGE)))
-    return Evening(tuple(legs), float(rng.uniform(0.5, 1.0)), float(rng.uniform(0.05, 0.2)))
+    return Journey(tuple(legs), float(rng.uniform(0.5, 1.0)), float(rng.uniform(0.05, 0.2)))
 
 
 def judged(evenings, seed=1):

@@ -23,7 +23,7 @@ from hovrik.core.passes.point import Point
 from hovrik.core.passes.tail import Tail
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.feel import LOOK_S, SETTLE_S, FeelDesign
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.read.group import Counted
 from hovrik.core.read.looks import EARLY, PRESSED, felt_of, looks_of
 
@@ -96,7 +96,7 @@ def tested(player: Player, number: int, *, late: bool = False) -> tuple[float, f
     """(floor, low, high, looks), as the test finds it, in the unit of the player's floor."""
     rng = np.random.default_rng((number, 6))
     base = Setup({CAP: 40.0} if late else {})
-    like = LadderDesign(1, 1, 1, pass_s=LOOK_S, settle_s=SETTLE_S, seed=number)
+    like = Lengths(pass_s=LOOK_S, settle_s=SETTLE_S, seed=number)
     design = FeelDesign(LIMITS, LIMITS_W, base, like) if late else FeelDesign((CAP,), CAPS, base, like)
     passes: list[Counted] = []
     state: dict[str, float] = {}

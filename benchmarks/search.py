@@ -23,7 +23,7 @@ from hovrik.core.model.belief import Measured, believe, features
 from hovrik.core.model.known_rig import KnownTitle, twins_of
 from hovrik.core.model.twins import Places, rigs_of, twins
 from hovrik.core.plan.front import hypervolume
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.search import FRESH, WORTH, Goal, SearchDesign, judged
 
 CAPS = (30.0, 40.0, 45.0, 60.0, 90.0, "none")
@@ -70,7 +70,7 @@ def case_of(number, seed, title=0):
         "gpu_ceiling_mhz": tuple(np.round(tops * np.array([0.35, 0.5, 0.62, 0.75, 0.87, 1.0])).tolist()),
         "cap_fps": CAPS,
     }  # fmt: skip
-    design = SearchDesign(levels, Setup(), Goal(), high_w, LadderDesign(low_w, high_w, 1.0, seed=number + 1))
+    design = SearchDesign(levels, Setup(), Goal(), high_w, Lengths(seed=number + 1))
     if title:  # what the machine is stays, what it plays is another plant's
         rng = np.random.default_rng((seed, number, title))
         other = plants.drawn(

@@ -16,7 +16,7 @@ from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.plan.design import Told
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.undervolt import UndervoltDesign
 from hovrik.core.read.group import Counted
 
@@ -52,7 +52,7 @@ def walked(seed, lowest=-150.0):
     """(chip, what was kept, passes, faults, broken rules) of one case."""
     rng = np.random.default_rng((51, seed))
     chip = Chip(rng, LAWS[seed % len(LAWS)])
-    design = UndervoltDesign(("cpu_offset_mv", "gpu_offset_mv"), (lowest, lowest), static(15.0), LadderDesign(1, 1, 1))
+    design = UndervoltDesign(("cpu_offset_mv", "gpu_offset_mv"), (lowest, lowest), static(15.0), Lengths())
     passes, failed, batches, broken = [], [], 0, 0
     while True:
         asked = design.ask(Told(batches, passes, (), failed))

@@ -15,7 +15,7 @@ import numpy as np
 from hovrik.core.facts.setup import static
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
-from hovrik.core.read.contrast import Outcome
+from hovrik.core.read.contrast import Comparison
 from hovrik.core.read.group import Counted
 from hovrik.core.read.sheet import compared
 
@@ -50,23 +50,23 @@ def main():
     print("| true difference | n | better | worse | same | undecided | wrong |\n|---|---|---|---|---|---|---|")
     for words, share in (("none", 0.0), ("half the margin", 0.5), ("just beyond it", 1.05), ("twice the margin", 2.0)):
         shift = math.log1p(MARGIN) * share
-        counts = dict.fromkeys(Outcome, 0)
+        counts = dict.fromkeys(Comparison, 0)
         for case in range(options.cases):
             counts[sheet(options.passes, shift, case % 3, rng).found.verdict] += 1
-        wrong = counts[Outcome.WORSE] + (counts[Outcome.BETTER] if share == 0 else 0)
-        wrong += counts[Outcome.SAME] if share > 1 else 0
-        told = (counts[one] for one in (Outcome.BETTER, Outcome.WORSE, Outcome.SAME, Outcome.UNDECIDED))
+        wrong = counts[Comparison.WORSE] + (counts[Comparison.BETTER] if share == 0 else 0)
+        wrong += counts[Comparison.SAME] if share > 1 else 0
+        told = (counts[one] for one in (Comparison.BETTER, Comparison.WORSE, Comparison.SAME, Comparison.UNDECIDED))
         print(f"| {words} | {options.cases} | {' | '.join(map(str, told))} | {100 * wrong / options.cases:.1f} % |")
     for words, share in (("none", 0.0), ("twice the margin", 2.0)):
         decided = total = 0
         for case in range(options.cases // 2):
             first = sheet(3, math.log1p(MARGIN) * share, case % 3, rng)
             total += 1
-            if first.found.verdict is not Outcome.UNDECIDED:
+            if first.found.verdict is not Comparison.UNDECIDED:
                 decided += 1
             elif first.more is not None:
                 again = sheet(3 + first.more, math.log1p(MARGIN) * share, case % 3, rng)
-                decided += again.found.verdict is not Outcome.UNDECIDED
+                decided += again.found.verdict is not Comparison.UNDECIDED
         print(f"{words}, at the n that three passes a side ask for: decided {100 * decided / total:.0f} % of {total}")
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from hovrik.core.facts.knob import Order
 from hovrik.core.facts.known_knobs import KNOWN
-from hovrik.core.facts.sheet import Kind, Sheet
+from hovrik.core.facts.sheet import FieldKind, Sheet
 from hovrik.core.facts.sheets import RIG, TITLE
 from hovrik.core.passes.figure import FIGURES
 
@@ -26,9 +26,9 @@ def allowed(entry):
     """What an entry may hold, in words."""
     if entry.choices:
         return ", ".join(entry.choices)
-    if entry.kind in (Kind.NUMBER, Kind.WHOLE, Kind.NUMBERS, Kind.PAIR):
+    if entry.kind in (FieldKind.NUMBER, FieldKind.WHOLE, FieldKind.NUMBERS, FieldKind.PAIR):
         return f"{entry.low:g} to {entry.high:g} {entry.unit}".strip()
-    return "0 to 1" if entry.kind in (Kind.SHARE, Kind.SHARES) else ""
+    return "0 to 1" if entry.kind in (FieldKind.SHARE, FieldKind.SHARES) else ""
 
 
 def section(sheet: Sheet, name: str, level: int) -> str:

@@ -27,6 +27,8 @@ PLACES: dict[str, tuple[Any, Any]] = {
     "shown": (_v(80), _v(24)),
     "levels": (say("rule.from-to", first="7 W", last="9 W"), say("rule.at", level="15 W")),
     "level": ("9 W", "15 W"),
+    "setup": ("CPU up to 3.7 GHz", "boost off"),
+    "target": (_v(40), _v(1)),
     "first": ("7 W", "10 W"),
     "last": ("9 W", "18 W"),
     "share": (_v(96, "%"), _v(21, "%")),

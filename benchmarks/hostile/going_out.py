@@ -215,10 +215,10 @@ def _full(writer):
 
                 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
                 resource.setrlimit(resource.RLIMIT_FSIZE, (20, 20))
-                from hovrik.disk.writing import Kind, write_text
+                from hovrik.disk.writing import FileKind, write_text
 
                 try:
-                    write_text(out, "x" * 5000, Kind.PAGE, force=True)
+                    write_text(out, "x" * 5000, FileKind.PAGE, force=True)
                 except HovrikError:
                     code = 0
             finally:

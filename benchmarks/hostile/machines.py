@@ -24,6 +24,7 @@ from hovrik.core.facts.setup import Setup, Snapshot
 from hovrik.core.facts.title import Scene, Title
 from hovrik.core.passes.guards import guards_of
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
+from hovrik.core.plan.lengths import Lengths
 from hovrik.demo import scenario
 from hovrik.service import library
 from hovrik.service import run as sweep
@@ -269,7 +270,7 @@ def read_only_is_not_locked_out(folder):
 def _nothing_set():
     from hovrik.core.plan.rounds import Cell, RoundsDesign
 
-    like = LadderDesign(5.0, 5.0, 1.0, repeats=1, pass_s=10, soak_s=0, cool_s=0)
+    like = Lengths(repeats=1, pass_s=10, soak_s=0, cool_s=0)
     return RoundsDesign((Cell(Setup()),), like)
 
 

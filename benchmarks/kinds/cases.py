@@ -18,7 +18,7 @@ import numpy as np
 
 from hovrik.core.facts.knob import LIMITS, Level, Where
 from hovrik.core.message import Message, Value
-from hovrik.core.read.contrast import Outcome
+from hovrik.core.read.contrast import Comparison
 from hovrik.core.stats.power import detectable
 
 from .world import Effect, Grown, Own, grown, slots_of, static, true_at
@@ -197,19 +197,19 @@ def _contrasted(true: Mapping[str, float], passes: int) -> tuple[Callable[[Any],
         hits = total = 0
         wrong = False
         for key, one in own.items():
-            if one.percent is None or one.verdict is Outcome.CONFOUNDED or not all(map(math.isfinite, one.percent)):
+            if one.percent is None or one.verdict is Comparison.CONFOUNDED or not all(map(math.isfinite, one.percent)):
                 continue
             a_is_second = one.a == second[0]
             size = true[key] if a_is_second else -true[key]
             hits += one.percent[1] - 0.02 <= 100 * math.expm1(size) <= one.percent[2] + 0.02
             total += 1
             sign = size if key != "draw_w" else -size
-            wrong |= one.verdict is Outcome.BETTER and sign < -TIE / 4
-            wrong |= one.verdict is Outcome.WORSE and sign > TIE / 4
-            wrong |= one.verdict is Outcome.SAME and abs(size) > margins[key] + TIE
+            wrong |= one.verdict is Comparison.BETTER and sign < -TIE / 4
+            wrong |= one.verdict is Comparison.WORSE and sign > TIE / 4
+            wrong |= one.verdict is Comparison.SAME and abs(size) > margins[key] + TIE
         if wrong:
             return Judged(WRONG, hits, total)
-        decided = rate.verdict in (Outcome.BETTER, Outcome.WORSE, Outcome.SAME)
+        decided = rate.verdict in (Comparison.BETTER, Comparison.WORSE, Comparison.SAME)
         return Judged(RIGHT if decided else WITHHELD, hits, total)
 
     second: list[Level] = [""]

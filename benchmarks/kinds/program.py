@@ -138,8 +138,6 @@ def _in_window(case: Case, machine: GrownMachine, notebook: Notebook) -> _Run:
     question = Question(case.kind, scope, parts=dict(case.parts or {}))
     question = question.with_(target_fps=case.request.get("floor", plant.floor_fps))
     knobs = settable(machine, found.rig, title)
-    own = [knob.as_dict() for knob in knobs if knob.id in plant.own]
-    question = planning.with_part(question, knobs=own or None)
     step = plant.limits_w[1] - plant.limits_w[0]
     ladder = LadderDesign(
         plant.limits_w[0], plant.limits_w[-1], step, plant.cap_fps or None, heat_s=0.0, seed=case.seed + 1
@@ -154,10 +152,10 @@ def _played(
     notebook: Notebook, machine: GrownMachine, question: Question, now: Any, ladder: LadderDesign, knobs: Any,
     found: Any, title: Any,
 ) -> _Run:  # fmt: skip
-    design = planning.design_of(question, found.rig, knobs, ladder, now, title)
-    first, is_all = planning.first_passes(design, question, title)
-    minutes = total(first, found.rig).minutes
-    plan = run.keep_design(notebook, question, design, machine.room_c())
+    made_of = planning.planned_within(question, found.rig, knobs, ladder, now, title)
+    question, is_all = made_of.question, made_of.is_all
+    minutes = total(made_of.passes, found.rig).minutes
+    plan = run.keep_design(notebook, question, made_of.design, machine.room_c())
     made, began = [0], machine.now_ns()
 
     def hear(event: Any) -> None:

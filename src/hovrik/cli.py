@@ -25,7 +25,7 @@ from .core.facts.setup import describe
 from .core.facts.terms import FLOOR_FIGURES, NOTHING, School
 from .core.passes import frames as frame_figures
 from .core.passes.inside import within_pass
-from .core.questions.question import Question, lowest_watts
+from .core.questions.question import LOWEST_WATTS, Question, lowest_watts
 from .store.files.read.columns import IMPORTABLE, UNITS
 from .store.files.read.frame_log import ColumnMap, FrameUnit, Imported, convert, guess, guess_unit
 from .store.files.read.table import Table, read_table
@@ -259,7 +259,7 @@ def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
     for option in reversed(
         [
             click.option("--machine", "where", required=True, metavar="FILE.py:NAME", help="A class or function."),
-            click.option("--question", "kind", default="lowest-watts", show_default=True, metavar="KIND"),
+            click.option("--question", "kind", default=LOWEST_WATTS, show_default=True, metavar="KIND"),
             click.option("--over", default="", metavar="FACTOR", help="What is asked about: a knob, limit_w, slot."),
             click.option("--knob", "knobs", multiple=True, metavar="ID=LEVELS", help="on,off or 8,10,12 or 8..20:2."),
             click.option("--floor", "--target", type=TARGET, help="What has to be held."),
@@ -406,13 +406,15 @@ def plan(as_json: bool, **values: Any) -> None:
 
 
 def _question(notebook: Any, **changes: Any) -> Question:
+    from .core.kinds.table import question_from
+
     body = notebook.get_state("question")
     given = {k: v for k, v in changes.items() if v is not None}
     if body is None and not {"rig", "slot", "title", "scene"} <= set(given):
         raise HovrikError(
             "The notebook holds no question yet. Give --rig, --slot, --title and --scene, or open it in the window."
         )
-    question = lowest_watts() if body is None else Question.from_dict(body)
+    question = lowest_watts() if body is None else question_from(body)
     given = {k: Source(v) if k == "source" else School(v) if k == "school" else v for k, v in given.items()}
     asked = question.with_(**given)
     for kind in {"rig", "slot", "title", "scene"} & set(given):

@@ -94,9 +94,9 @@ def test_responses_are_laid_over_each_other(window):
     window.stage("Read").manner.setCurrentIndex(1)
     page, found = window.stage("Read").overlay, window.session.evaluation
     names = [item.text() for item in page._items()]
-    assert "cap 40" in names and len(names) == len(found.responses) >= 3
+    assert "cap 40" in names and len(names) == len(found.every) >= 3
     page.figure.setCurrentIndex(page.figure.findData("mean_fps"))
-    own = found.responses[names.index("cap 40")]
+    own = found.every[names.index("cap 40")]
     assert list(page.plot.data["cap 40"]) == pytest.approx([group.rate.value for group in own.groups])
     page.across.setCurrentIndex(page.across.findData("watts"))
     assert list(page.plot.data["cap 40: at"]) == pytest.approx(sorted(group.package.value for group in own.groups))

@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from hovrik.app import start
-from hovrik.app.arrivals import Kind, kind_of
+from hovrik.app.arrivals import Arrival, kind_of
 from hovrik.app.desktop import scale_wanted
 from hovrik.app.file_names import ask_save, clean_name, folder_of
 from hovrik.app.knock import SHOW, knock
@@ -87,10 +87,12 @@ def test_the_sheet_of_keys_and_the_other_words(window):
 def test_what_a_file_is_by_what_it_holds(things, demo_copy):
     renamed = things / "a notebook.bin"
     shutil.copy(demo_copy, renamed)
-    expected = {"a log.csv": Kind.LOG, "rig.toml": Kind.RIG, "odd.json": Kind.NOTHING, "notes.doc": Kind.NOTHING,
-                "a notebook.bin": Kind.NOTEBOOK, "gone.csv": Kind.NOTHING, "gone.hovrik": Kind.NOTEBOOK}  # fmt: skip
+    expected = {
+        "a log.csv": Arrival.LOG, "rig.toml": Arrival.RIG, "odd.json": Arrival.NOTHING, "notes.doc": Arrival.NOTHING,
+        "a notebook.bin": Arrival.NOTEBOOK, "gone.csv": Arrival.NOTHING, "gone.hovrik": Arrival.NOTEBOOK,
+    }  # fmt: skip
     assert {name: kind_of(things / name) for name in expected} == expected
-    assert kind_of(things) is Kind.FOLDER and kind_of(Path("/dev/zero")) is Kind.NOTHING
+    assert kind_of(things) is Arrival.FOLDER and kind_of(Path("/dev/zero")) is Arrival.NOTHING
 
 
 def drop(window, *paths):

@@ -17,7 +17,7 @@ from hovrik.core.facts.setup import Snapshot, static
 from hovrik.core.finding import State
 from hovrik.demo import scenario
 from hovrik.disk.folders import data_folder
-from hovrik.disk.writing import Kind, write_text
+from hovrik.disk.writing import FileKind, write_text
 from hovrik.service import holds, library, machines
 from hovrik.service import run as sweep
 from hovrik.service.gather import evaluate
@@ -123,7 +123,7 @@ def test_the_window_asks_before_it_replaces_a_file_of_another_kind(demo_copy, tm
         assert letter.read_text().startswith("id,verdict") and "passes are written" in window.banner.text.text()
 
 
-@pytest.mark.parametrize("kind", [Kind.PAGE, Kind.TABLE, Kind.DOCUMENT])
+@pytest.mark.parametrize("kind", [FileKind.PAGE, FileKind.TABLE, FileKind.DOCUMENT])
 def test_nothing_takes_the_place_of_an_open_notebook_or_its_log(demo_copy, kind):
     with Notebook(demo_copy) as notebook:
         notebook.set_state("x", 1)

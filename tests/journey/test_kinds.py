@@ -212,7 +212,7 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     plan.knobs.options.setText("boost=off,on; refresh_hz=60,80")
     QTest.keyClick(plan.knobs.options, Qt.Key.Key_Return)
     assert plan.figures["passes"].text() == "36" or plan.figures["passes"].text() == "12"
-    assert window.session.question.parts["over"] == "boost"
+    assert window.session.planned_question().parts["over"] == "boost"
     ask(window, "lowest-watts")
     line, measured = window.question_line, window.session.question.title
     other = next(at for at in range(line.scene.count()) if not str(line.scene.itemData(at)).startswith(f"{measured}/"))

@@ -14,6 +14,7 @@ from hovrik.core.facts.setup import Setup, static
 from hovrik.core.plan import designs
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.search import Goal, SearchDesign
 from hovrik.core.plan.steps import MEASURE, RECHARGE, RELAUNCH, RESTART, Asked, Step, Wanted, laid_out, passes_in
 from hovrik.demo import scenario
@@ -173,7 +174,7 @@ def test_a_search_that_was_stopped_goes_on_as_it_would_have(notebook):
     """The same setups, each batch once, whatever pass it was stopped after; what a person wants next comes next, and a
     design that is spoiled leaves its passes readable."""
     question = replace(DEMO_QUESTION, kind="best")
-    like = LadderDesign(9, 15, 1, pass_s=15, soak_s=5, settle_s=1, cool_s=1)
+    like = Lengths(pass_s=15, soak_s=5, settle_s=1, cool_s=1)
     levels = {LIMIT: (9.0, 11.0, 13.0, 15.0), "boost": ("off", "on"), CAP: (40.0, "none")}
     design = SearchDesign(levels, Setup(), Goal(edge_fps=38.8, target_fps=40.0, room_c=22.0), 15.0, like, most=6)
     plan = sweep.keep_design(notebook, question, design, 22.0)

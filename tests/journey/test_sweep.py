@@ -341,10 +341,10 @@ def test_a_search_that_is_cut_short_goes_on_where_it_was(folder, tmp_path, stop_
     machine = sweeps.load_machine(f"{folder}/toy.py:Toy")
     request = sweeps.Request(floor=40.0, seed=7)
     path, control, made = tmp_path / "cut.hovrik", Control(), []
-    _, question, _, design = sweeps.prepared(machine, request)
+    plan = sweeps.prepared(machine, request)
     with Notebook(path) as notebook:
         library.register(notebook, sweeps.described(machine))
-        plan_id = run.keep_design(notebook, question, design)
+        plan_id = run.keep_design(notebook, plan.question, plan.design)
 
         def hear(event):
             made.append(event) if isinstance(event, PassDone) else None
@@ -358,7 +358,7 @@ def test_a_search_that_is_cut_short_goes_on_where_it_was(folder, tmp_path, stop_
         ended = run.run_plan(notebook, plan_id, machine, {"kind": "file"}, Control(), lambda event: None)
         records = notebook.passes()
         batches = notebook.batches(plan_id)
-        found = evaluate(notebook, question)
+        found = evaluate(notebook, plan.question)
     assert ended.reason == "" and [record.id for record in records[:stop_after]] == before
     assert [batch.number for batch in batches] == list(range(len(batches))) and batches[-1].is_last
     assert len({record.step_id for record in records}) == len(records)

@@ -55,6 +55,20 @@ def test_imports_run_one_way(room):
                 assert parts[1] in ALLOWED[room], f"{path.name} imports {name}"
 
 
+# of the core each room may import those before it; keep is what reading and choosing know of a profile
+CORE = ("facts", "stats", "passes", "model", "questions", "read", "keep", "choose", "plan", "kinds")
+
+
+@pytest.mark.parametrize("room", CORE)
+def test_the_core_has_an_order_of_its_own(room):
+    before = CORE[: CORE.index(room) + 1]
+    for path in (SOURCE / "core" / room).rglob("*.py"):
+        for name in imported(path):
+            parts = name.split(".")
+            if parts[:2] == ["hovrik", "core"] and len(parts) > 2 and parts[2] in CORE:
+                assert parts[2] in before, f"{path.name} imports {name}"
+
+
 def test_every_room_is_named_here():
     assert {p.name for p in SOURCE.iterdir() if (p / "__init__.py").exists()} == set(ALLOWED)
 

@@ -14,7 +14,7 @@ from hovrik.core.passes.figure import BY_ID
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.read import contrast
-from hovrik.core.read.contrast import Outcome, Side
+from hovrik.core.read.contrast import Comparison, Side
 from hovrik.core.read.group import Counted
 
 BOOST = of_knob(known("boost"))
@@ -39,7 +39,7 @@ def test_many_passes_give_what_least_squares_gives():
     fitted = sm.OLS(np.log(np.r_[off, on]), sm.add_constant(side)).fit()
     low, high = 100 * np.expm1(fitted.conf_int()[1])
     assert found.percent == pytest.approx((100 * math.expm1(fitted.params[1]), low, high), rel=0.03)
-    assert found.verdict is Outcome.BETTER and found.difference == pytest.approx(2.0, abs=0.4)
+    assert found.verdict is Comparison.BETTER and found.difference == pytest.approx(2.0, abs=0.4)
 
 
 def test_rates_are_compared_at_the_watts_that_each_took():
@@ -60,11 +60,11 @@ def test_rates_are_compared_at_the_watts_that_each_took():
     equal = contrast.contrast(
         Side("off", one.passes, (0,) * 12), Side("on", other.passes, (0,) * 12), BY_ID["mean_fps"], equal_watts=True
     )
-    assert plain.verdict is Outcome.BETTER and equal.verdict is Outcome.SAME
+    assert plain.verdict is Comparison.BETTER and equal.verdict is Comparison.SAME
 
 
 @pytest.mark.parametrize(("off", "verdict"), [
-    (42.0, Outcome.SAME), (42.25, Outcome.SAME), (45.0, Outcome.BETTER), (39.0, Outcome.WORSE),
+    (42.0, Comparison.SAME), (42.25, Comparison.SAME), (45.0, Comparison.BETTER), (39.0, Comparison.WORSE),
 ])  # fmt: skip
 def test_verdicts(off, verdict):
     """The margin of a rate is 2 %: 0.6 % with an interval that excludes 0 is the same for a player's purpose."""
@@ -73,12 +73,12 @@ def test_verdicts(off, verdict):
     found = contrast.contrast(*sides(off * spread, 42.0 * spread[::-1]), BY_ID["mean_fps"])
     assert found.verdict is verdict
     draw = contrast.contrast(*sides(off * spread, 42.0 * spread[::-1], "draw_w"), BY_ID["draw_w"])
-    turned = {Outcome.BETTER: Outcome.WORSE, Outcome.WORSE: Outcome.BETTER}
+    turned = {Comparison.BETTER: Comparison.WORSE, Comparison.WORSE: Comparison.BETTER}
     assert draw.verdict is turned.get(verdict, verdict)
 
 
 def test_few_noisy_passes_decide_nothing():
-    assert contrast.contrast(*sides([42.0], [43.0]), BY_ID["mean_fps"]).verdict is Outcome.UNDECIDED
+    assert contrast.contrast(*sides([42.0], [43.0]), BY_ID["mean_fps"]).verdict is Comparison.UNDECIDED
 
 
 def test_intervals_cover_the_truth():
@@ -95,10 +95,10 @@ def test_what_differs_beside_the_factor_confounds():
         made("on", k, 15.0, mean_fps=48.0) for k in range(3)
     ]
     (found,) = contrast.contrasts(passes, BOOST, "off", "on", ("mean_fps",))
-    assert found.verdict is Outcome.CONFOUNDED and found.beside == ("sustained limit",)
+    assert found.verdict is Comparison.CONFOUNDED and found.beside == ("sustained limit",)
     passes += [made("on", k + 9, 12.0, mean_fps=42.0 + 0.01 * k) for k in range(3)]
     (found,) = contrast.contrasts(passes, BOOST, "off", "on", ("mean_fps",))
-    assert found.verdict is Outcome.BETTER and found.n == 6
+    assert found.verdict is Comparison.BETTER and found.n == 6
 
 
 def test_at_a_cap_that_both_reach_rates_are_not_compared():
@@ -106,7 +106,7 @@ def test_at_a_cap_that_both_reach_rates_are_not_compared():
         made(b, k, 15.0, 40.0, mean_fps=39.95, draw_w=w) for b, w in (("off", 17.0), ("on", 18.5)) for k in range(3)
     ]
     found = contrast.contrasts(passes, BOOST, "off", "on", ("mean_fps", "draw_w"))
-    assert [one.figure for one in found] == ["draw_w"] and found[0].verdict is Outcome.BETTER
+    assert [one.figure for one in found] == ["draw_w"] and found[0].verdict is Comparison.BETTER
 
 
 def test_nothing_is_said_of_figures_that_a_side_does_not_carry():

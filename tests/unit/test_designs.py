@@ -17,7 +17,7 @@ from hovrik.core.facts.setup import Setup, static
 from hovrik.core.facts.title import Title
 from hovrik.core.kinds.kind import Ask
 from hovrik.core.kinds.options_cost import costs, screening
-from hovrik.core.kinds.table import KINDS, kind_of
+from hovrik.core.kinds.table import SEARCH, kind_of
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.plan.buys import BuysDesign
@@ -25,15 +25,14 @@ from hovrik.core.plan.cap_check import CapCheckDesign
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
 from hovrik.core.plan.first_holds import FirstHoldsDesign
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.lowest import LowestDesign
 from hovrik.core.plan.rounds import Cell, RoundsDesign
 from hovrik.core.plan.steps import APPLY, RELAUNCH, RESTART, RESTART_S, laid_out, passes_in
-from hovrik.core.questions.question import KNOWN_KINDS
 from hovrik.core.read import response
 from hovrik.core.read.group import Counted
 
-LIKE = LadderDesign(1, 1, 1, repeats=4, seed=3)
+LIKE = Lengths(repeats=4, seed=3)
 RIG = Rig("r", "R", 4.0, 20.0, slots=(OsSlot("one", "One"), OsSlot("two", "Two")), modes=(PowerMode("quiet", 9.2),))
 WATTS = {key: Knob(key, key, "W", low=4.0, high=20.0, step=1.0) for key in LIMITS}
 BOOST = {"boost": Knob("boost", "CPU boost", levels=("off", "on"))}
@@ -165,9 +164,9 @@ def test_a_first_look_takes_about_ten_minutes():
 
 
 def test_kinds_say_what_they_lack():
-    assert set(KINDS) == KNOWN_KINDS
+    searched = replace(QUESTION.with_(figure="none"), parts={"how": SEARCH})
     with pytest.raises(PlanError, match="needs a floor"):
-        kind_of("lowest-watts").design(replace(ASK, question=QUESTION.with_(figure="none")))
+        kind_of("lowest-watts").design(replace(ASK, question=searched))
     with pytest.raises(PlanError, match="one level only"):
         kind_of("knob").design(replace(ASK, varied={"boost": ("on",)}))
     with pytest.raises(PlanError, match="cannot set smt"):

@@ -24,14 +24,14 @@ from hovrik.core.passes.tail import Tail
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
 from hovrik.core.plan.feel import ENOUGH, FeelDesign
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
 from hovrik.core.read.looks import EARLY, PRESSED, felt_of, looks_of, said_of
 from hovrik.core.stats.felt import Belief
 from hovrik.core.words import render
 from hovrik.demo import scenario
-from hovrik.service.planning import design_of, of_kind, with_part
+from hovrik.service.planning import of_kind, planned_within, with_part
 
 
 @pytest.fixture(scope="module")
@@ -120,7 +120,7 @@ def test_random_keys_tell_nothing():
 
 
 def test_design_ends_and_is_stored():
-    base = FeelDesign((CAP,), (30.0, 40.0, 60.0), Setup(), LadderDesign(1, 1, 1, pass_s=12, settle_s=1))
+    base = FeelDesign((CAP,), (30.0, 40.0, 60.0), Setup(), Lengths(pass_s=12, settle_s=1))
     assert design_from({"design": design_to(base)}) == base
     never = [look(cap) for cap in (30.0, 40.0, 60.0) * (ENOUGH // 3)]
     assert not base.ask(Told(10, never)).wanted and not base.ask(Told(30, [])).wanted
@@ -136,14 +136,14 @@ def test_what_cannot_be_a_blind_test(machine, parts, words):
     rig, knobs = machine
     asked = with_part(of_kind(scenario.question(), "feels"), **parts)
     with pytest.raises(PlanError, match=words):
-        design_of(asked, rig, knobs, scenario.design())
+        planned_within(asked, rig, knobs, scenario.design())
 
 
 def test_levels_are_even_caps_or_the_chosen_limits(machine):
     rig, knobs = machine
     asked = of_kind(scenario.question(), "feels")
-    caps = design_of(asked, rig, knobs, scenario.design())
+    caps = planned_within(asked, rig, knobs, scenario.design()).design
     assert set(caps.levels) == {20.0, 26.667, 30.0, 40.0, 60.0, 80.0} and caps.base[LIMITS[0]] == 18.0
-    limits = design_of(with_part(asked, over="limit_w"), rig, knobs, scenario.design())
+    limits = planned_within(with_part(asked, over="limit_w"), rig, knobs, scenario.design()).design
     assert len(limits.levels) == 9 and {limits.levels[0], limits.levels[-1]} == {7.0, 18.0} and limits.base[CAP] == 40.0
     assert {one.purpose for one in limits.ask(Told()).wanted} == {FEEL_LATE}

@@ -10,7 +10,7 @@ from hovrik.core.choose.journey import (
     CHARGE,
     DRAWS,
     FILM,
-    Evening,
+    Journey,
     Leg,
     Supply,
     Way,
@@ -36,7 +36,7 @@ def some_evening(rng):
             bool(rng.random() < 0.7), float(rng.choice([0.0, 0.0, 20.0])))
         for _ in range(int(rng.integers(1, 6)))
     )  # fmt: skip
-    return Evening(legs, float(rng.uniform(0.3, 1.0)), float(rng.uniform(0.0, 0.25)))
+    return Journey(legs, float(rng.uniform(0.3, 1.0)), float(rng.uniform(0.0, 0.25)))
 
 
 def by_hand(evening, shares, ways):
@@ -71,7 +71,7 @@ def test_the_plan_is_the_best_of_every_combination():
 
 def test_the_chance_is_that_of_paths_counted_otherwise():
     """A constant draw of 20 W from 40 Wh with errors that multiply: a lognormal, by its own quantiles."""
-    evening = Evening((Leg("one", 90.0),), 1.0, 0.15)
+    evening = Journey((Leg("one", 90.0),), 1.0, 0.15)
     found = planned(evening, {"one": (Way("12 W", 20.0, 0.03, 40.0),)}, SUPPLY)
     sd = np.sqrt(0.02**2 + 0.012**2 + 0.05**2 + 0.02**2 + 0.03**2)
     from scipy.stats import norm
@@ -82,8 +82,8 @@ def test_the_chance_is_that_of_paths_counted_otherwise():
 
 def test_a_longer_leg_moves_what_another_is_played_with():
     legs = (Leg("long-road", 60.0), Leg("short-hill", 30.0))
-    before = planned(Evening(legs, 1.0, 0.1), WAYS, SUPPLY)
-    after = planned(Evening((legs[0], replace(legs[1], minutes=75.0)), 1.0, 0.1), WAYS, SUPPLY)
+    before = planned(Journey(legs, 1.0, 0.1), WAYS, SUPPLY)
+    after = planned(Journey((legs[0], replace(legs[1], minutes=75.0)), 1.0, 0.1), WAYS, SUPPLY)
     assert before.picks[0] is not None and after.picks[0] != before.picks[0] and None not in after.picks
     assert before.chance > 0.9 and after.breaks in (None, 1)
     for step in before.steps:
@@ -95,13 +95,13 @@ def test_a_longer_leg_moves_what_another_is_played_with():
 
 def test_a_charging_stop_and_what_does_not_fit():
     legs = (Leg("long-road", 120.0), Leg("short-hill", 60.0, must=False), Leg(FILM, 60.0))
-    bare = planned(Evening(legs, 0.6, 0.1), WAYS, SUPPLY)
+    bare = planned(Journey(legs, 0.6, 0.1), WAYS, SUPPLY)
     assert bare.unplayed and None in bare.picks
-    stop = planned(Evening((legs[0], Leg(CHARGE, 60.0, charger_w=65.0), *legs[1:]), 0.9, 0.1), WAYS, SUPPLY)
+    stop = planned(Journey((legs[0], Leg(CHARGE, 60.0, charger_w=65.0), *legs[1:]), 0.9, 0.1), WAYS, SUPPLY)
     assert not stop.unplayed and stop.chance > 0.9
-    full = paths(Evening((Leg(CHARGE, 600.0, charger_w=65.0),)), [np.full((DRAWS, 1), -4.0)], (0,))
-    assert full.max() == 1.0 and chance_of(Evening(), full) == 1.0
-    assert planned(Evening((Leg("never-measured", 30.0),)), {}, SUPPLY).picks == (None,)
+    full = paths(Journey((Leg(CHARGE, 600.0, charger_w=65.0),)), [np.full((DRAWS, 1), -4.0)], (0,))
+    assert full.max() == 1.0 and chance_of(Journey(), full) == 1.0
+    assert planned(Journey((Leg("never-measured", 30.0),)), {}, SUPPLY).picks == (None,)
 
 
 def test_twenty_legs_of_twelve_ways_are_solved():
@@ -110,7 +110,7 @@ def test_twenty_legs_of_twelve_ways_are_solved():
         watts, rate, follows = np.sort(rng.uniform(7, 28, 12)), rng.uniform(20, 60), rng.uniform(0.3, 0.7)
         ways[f"t{n}"] = tuple(Way(f"{w:.1f} W", 5 + 1.1 * w, 0.01, rate * (w / 12) ** follows) for w in watts)
     legs = tuple(Leg(f"t{rng.integers(8)}", float(rng.integers(4, 10))) for _ in range(20))
-    found = planned(Evening(legs, 1.0, 0.1), ways, SUPPLY)
+    found = planned(Journey(legs, 1.0, 0.1), ways, SUPPLY)
     assert None not in found.picks and found.chance > 0.9 and len(found.steps) >= 20
 
 
@@ -125,7 +125,7 @@ def test_a_leg_that_cannot_be_is_refused(wrong):
 
 
 def test_an_evening_is_read_as_it_was_written():
-    evening = Evening((Leg("long-road", 61.5, False, 18.0), Leg(FILM, 20.0, watts=6.5)), 0.7, 0.15)
-    assert Evening.from_dict(evening.as_dict()) == evening
+    evening = Journey((Leg("long-road", 61.5, False, 18.0), Leg(FILM, 20.0, watts=6.5)), 0.7, 0.15)
+    assert Journey.from_dict(evening.as_dict()) == evening
     with pytest.raises(InputError):
-        Evening(tuple(Leg(FILM, 5.0) for _ in range(21)))
+        Journey(tuple(Leg(FILM, 5.0) for _ in range(21)))

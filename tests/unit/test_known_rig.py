@@ -14,7 +14,7 @@ from hovrik.core.model.known_rig import KnownTitle, learned, twins_of
 from hovrik.core.model.twins import Places, rigs_of, twins
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.plan.designs import design_from, design_to
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.search import Goal, SearchDesign
 from hovrik.service import known_titles
 from hovrik.service.twin_cache import use_cache
@@ -49,7 +49,7 @@ def test_what_is_told_is_kept_with_the_plan():
     rows = played(3, 40.0, rigs_of(np.random.default_rng(5), 1, 17.0))
     known = KnownTitle(40.0, SETUPS, **{**rows, "rise": (math.nan,) * len(SETUPS)})
     assert KnownTitle.from_dict(known.as_dict()) == known and hash(KnownTitle.from_dict(known.as_dict())) == hash(known)
-    design = SearchDesign({"boost": ("off", "on")}, static(12.0), Goal(), 17.0, LadderDesign(8, 17, 3), known=(known,))
+    design = SearchDesign({"boost": ("off", "on")}, static(12.0), Goal(), 17.0, Lengths(), known=(known,))
     assert design_from({"design": design_to(design)}) == design
 
 

@@ -244,12 +244,10 @@ def test_the_newest_version_is_the_last_one_noted_whatever_the_clock_says(notebo
 
 
 def test_findings_are_dismissed_and_come_back(notebook):
-    first = notebook.dismiss("one-slot", "setup 12 W", "known")
-    notebook.dismiss("dent", "13 W", "a preset")
-    undo = notebook.undo_dismissal(first)
-    assert [one.finding for one in notebook.dismissals()] == ["dent"]
-    notebook.undo_dismissal(undo)
-    assert [(one.finding, one.reason) for one in notebook.dismissals()] == [("one-slot", "known"), ("dent", "a preset")]
+    both = {"one-slot/slot/moss": "known", "dent/group/13": "a preset"}
+    for wanted in (both, {"dent/group/13": "a preset"}, {"dent/group/13": "another reason"}, both, {}):
+        notebook.put_aside(wanted)
+        assert notebook.aside() == wanted
 
 
 def test_kinds_of_a_newer_version_are_kept(notebook):

@@ -10,6 +10,7 @@ from hovrik.core.facts.rig import Exclusion, OsSlot, Rig
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.passes.energy import Overhead
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.rehearsal import rehearsed
 from hovrik.core.plan.schedule import ASSUMED, MARGIN, expected_draw_w, expected_wh, line_to_plan_with, total
 from hovrik.core.plan.steps import RESTART, laid_out, passes_in
@@ -134,7 +135,7 @@ def test_a_rehearsal_says_what_is_in_the_way_and_what_it_asks():
     rig = Rig("r", "R", 5.0, 20.0, battery_wh=40.0, slots=(slot, OsSlot("two", "Two")))
     knobs = [*(Knob(key, key, "W", low=5.0, high=20.0) for key in LIMITS), Knob("boost", "Boost", levels=("off", "on")),
              Knob("cap_fps", "Cap", "fps", ("none",), 15.0, 240.0)]  # fmt: skip
-    like = LadderDesign(5, 20, 1, pass_s=60)
+    like = Lengths(pass_s=60)
     fine = [replace(like.wanted(static(w, 40.0)), slot=slot) for w, slot in ((9.0, "one"), (12.0, "two"), (9.0, "one"))]
     found = rehearsed(passes_in(laid_out(fine, 0, "one")), rig, knobs, "one", ASSUMED)
     assert found.problems == () and found.hands == ((RESTART, 2),) and found.hands_min == 6.0

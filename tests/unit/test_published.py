@@ -8,7 +8,7 @@ from helpers.build import of_figures
 from hovrik.core.facts.setup import Setup
 from hovrik.core.passes.figure import BY_ID
 from hovrik.core.passes.figures import PassFigures
-from hovrik.core.read.contrast import Outcome, Side, contrast
+from hovrik.core.read.contrast import Comparison, Side, contrast
 from hovrik.core.read.rules.order import _effect
 from hovrik.core.read.rules.rule import Looked
 
@@ -39,7 +39,7 @@ def test_the_printed_means_are_ratios_of_sums():
 
 
 @pytest.mark.parametrize(
-    ("a", "b", "verdict"), [(0, 1, Outcome.BETTER), (2, 3, Outcome.UNDECIDED), (0, 2, Outcome.UNDECIDED)]
+    ("a", "b", "verdict"), [(0, 1, Comparison.BETTER), (2, 3, Comparison.UNDECIDED), (0, 2, Comparison.UNDECIDED)]
 )
 def test_which_differences_survive(a, b, verdict):
     assert contrast(SIDES[a], SIDES[b], BY_ID["score"], margin=0.025).verdict is verdict
@@ -50,7 +50,7 @@ def test_which_way_round():
     found = contrast(SIDES[1], SIDES[0], BY_ID["mean_fps"])
     by_sums = 100.0 * (sum(RATES[1]) / sum(RATES[0]) - 1.0)
     assert by_sums == pytest.approx(-8.805, abs=5e-3) and found.percent[0] == pytest.approx(by_sums, abs=0.4)
-    assert found.difference < 0 and found.verdict is not Outcome.BETTER
+    assert found.difference < 0 and found.verdict is not Comparison.BETTER
 
 
 def test_the_first_round_of_the_set_ups_that_follow_the_load_is_a_warm_up():

@@ -8,6 +8,7 @@ from helpers.build import wandering
 from statsmodels.stats.power import TTestIndPower
 
 from hovrik.core.passes.energy import gauge_pass_min
+from hovrik.core.passes.warm_up import settled_after
 from hovrik.core.plan import resolution as repeat
 from hovrik.core.stats import power
 
@@ -70,10 +71,10 @@ def test_warm_up_is_found_by_its_change_point(frames):
         interval = wandering(120, seed=seed)
         first = interval[:frames]
         first[rng.random(frames) < 0.04] += 90.0
-        hits += abs(repeat.settled_after(interval) - frames) <= 240
+        hits += abs(settled_after(interval) - frames) <= 240
     assert hits >= 18
 
 
 def test_no_warm_up_where_there_is_none():
-    assert sum(repeat.settled_after(wandering(60, seed=s)) > 0 for s in range(60)) <= 2
-    assert repeat.settled_after(np.full(300, 20.0)) == 0
+    assert sum(settled_after(wandering(60, seed=s)) > 0 for s in range(60)) <= 2
+    assert settled_after(np.full(300, 20.0)) == 0

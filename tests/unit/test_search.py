@@ -27,12 +27,12 @@ from hovrik.core.plan.ask_tell import Search
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
 from hovrik.core.plan.front import hypervolume
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.search import FRESH, Goal, SearchDesign, judged
 
 LEVELS = {LIMIT: (8.0, 10.0, 12.0, 14.0, 16.0, 18.0), "boost": ("off", "on"), CAP: (40.0, "none")}
 GOAL = Goal(edge_fps=38.8, target_fps=40.0)
-DESIGN = SearchDesign(LEVELS, Setup(), GOAL, 18.0, LadderDesign(8, 18, 2, seed=1))
+DESIGN = SearchDesign(LEVELS, Setup(), GOAL, 18.0, Lengths(seed=1))
 
 
 def made(limit, boost="on", cap="none", number=0):
@@ -270,7 +270,7 @@ KNOBS = {
     "boost": Knob("boost", "CPU boost", levels=("off", "on")),
     CAP: Knob(CAP, "Frame cap", "fps", ("none",), 15.0, 240.0),
 }  # fmt: skip
-ASK = Ask(QUESTION, RIG, KNOBS, like=LadderDesign(8, 18, 1))
+ASK = Ask(QUESTION, RIG, KNOBS, like=Lengths())
 
 
 def test_what_is_varied():

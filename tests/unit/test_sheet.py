@@ -17,7 +17,7 @@ from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.read import sheet as sheets
 from hovrik.core.read.agree import CONDITIONS
-from hovrik.core.read.contrast import Outcome
+from hovrik.core.read.contrast import Comparison
 from hovrik.core.read.equal_watts import equal_watts
 from hovrik.core.read.sheet import Tries, beside_figures, compared, of_slots
 from hovrik.core.stats import counts
@@ -78,7 +78,7 @@ def test_whatever_differs_beside_what_was_asked_about_confounds(kind, key, value
     assert alone.is_fair and len(sheets.keys_of(alone.differs)) == 1
     both = compared(passes(base), passes(changed(other, "setup", "boost", "off"), seed=2), asked="boost")
     assert len(both.beside) >= 1 and not both.is_fair
-    assert all(line.found.verdict is Outcome.CONFOUNDED for line in both.lines)
+    assert all(line.found.verdict is Comparison.CONFOUNDED for line in both.lines)
 
 
 def test_what_one_side_does_not_tell_is_said_and_joins_nothing():
@@ -108,7 +108,7 @@ def test_the_rest_is_judged_by_holms_rule():
         found = compared(a, b, margins=dict.fromkeys((*values, "mean_fps", "draw_w", "package_w"), 1e-6))
         rest = found.lines[1:]
         wanted, *_ = multipletests([line.found.p for line in rest], method="holm")
-        told = [line.found.verdict in (Outcome.BETTER, Outcome.WORSE) for line in rest]
+        told = [line.found.verdict in (Comparison.BETTER, Comparison.WORSE) for line in rest]
         assert told == wanted.tolist()
 
 
@@ -122,7 +122,7 @@ def test_how_many_more_would_decide():
 
     (line,) = compared(three(BASE, 50.0), three(point, 51.5), margins={"mean_fps": 0.005}).lines
     sd, n = line.found.se / np.sqrt(2 / 3), 3 + line.more
-    assert line.found.verdict is Outcome.UNDECIDED
+    assert line.found.verdict is Comparison.UNDECIDED
     assert power_of(abs(line.found.delta), sd, n) >= 0.8 > power_of(abs(line.found.delta), sd, n - 1)
     assert repeats_for_same(0.0, 0.02, 0.01) == 5 and repeats_for_same(0.03, 0.02, 0.01) is None
 
@@ -198,7 +198,7 @@ def test_two_hundred_crafted_sets_are_recognised():
             if asked == key:
                 continue
             both = compared(passes(one, n=2), passes(changed(other, "setup", asked, value), n=2, seed=2), asked=asked)
-            assert not both.is_fair and all(line.found.verdict is Outcome.CONFOUNDED for line in both.lines), key
+            assert not both.is_fair and all(line.found.verdict is Comparison.CONFOUNDED for line in both.lines), key
             sets += 1
         own[key] = one
     for key, one in own.items():

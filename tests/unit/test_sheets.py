@@ -10,7 +10,7 @@ import pytest
 from hovrik.bench.simulated.model import load_model
 from hovrik.core.errors import ImportRefused, InputError
 from hovrik.core.facts.rig import Rig, missing_minimum
-from hovrik.core.facts.sheet import Field, Kind, parse, problems, shown
+from hovrik.core.facts.sheet import Field, FieldKind, parse, problems, shown
 from hovrik.core.facts.sheets import RIG, key_from, rig_problems, title_problems
 from hovrik.demo.scenario import SCENARIO, rig_files
 from hovrik.service.library import _plain
@@ -22,11 +22,12 @@ MODEL = load_model(SCENARIO)
 @pytest.mark.parametrize(
     ("kind", "text", "value"),
     [
-        (Kind.TEXT, " even ", "even"), (Kind.NUMBER, "12.5", 12.5), (Kind.WHOLE, "8", 8), (Kind.SHARE, "80 %", 0.8),
-        (Kind.FLAG, "Yes", True), (Kind.NUMBERS, "40, 60; 80", (40.0, 60.0, 80.0)),
-        (Kind.WORDS, "a, b c", ("a", "b c")),
-        (Kind.PAIR, "1280 x 800", (1280.0, 800.0)), (Kind.PAIR, "48 to 120", (48.0, 120.0)),
-        (Kind.SHARES, "51 to 100", (0.51, 1.0)), (Kind.NUMBER, "", None), (Kind.NUMBER, "unknown", None),
+        (FieldKind.TEXT, " even ", "even"), (FieldKind.NUMBER, "12.5", 12.5), (FieldKind.WHOLE, "8", 8),
+        (FieldKind.SHARE, "80 %", 0.8),
+        (FieldKind.FLAG, "Yes", True), (FieldKind.NUMBERS, "40, 60; 80", (40.0, 60.0, 80.0)),
+        (FieldKind.WORDS, "a, b c", ("a", "b c")),
+        (FieldKind.PAIR, "1280 x 800", (1280.0, 800.0)), (FieldKind.PAIR, "48 to 120", (48.0, 120.0)),
+        (FieldKind.SHARES, "51 to 100", (0.51, 1.0)), (FieldKind.NUMBER, "", None), (FieldKind.NUMBER, "unknown", None),
     ],
 )  # fmt: skip
 def test_typed_is_stored_and_shown_again(kind, text, value):
@@ -38,14 +39,14 @@ def test_typed_is_stored_and_shown_again(kind, text, value):
 @pytest.mark.parametrize(
     ("entry", "text", "words"),
     [
-        (Field("x", "Limit", "W", Kind.NUMBER, 4, 30), "45", "Choose 4 to 30 W"),
-        (Field("x", "Limit", "W", Kind.NUMBER, 4, 30), "many", "is not a number"),
-        (Field("x", "Cores", kind=Kind.WHOLE, low=1, high=64), "2.5", "Choose 1 to 64"),
-        (Field("x", "SMT", kind=Kind.FLAG), "maybe", "Enter yes, no, or nothing"),
+        (Field("x", "Limit", "W", FieldKind.NUMBER, 4, 30), "45", "Choose 4 to 30 W"),
+        (Field("x", "Limit", "W", FieldKind.NUMBER, 4, 30), "many", "is not a number"),
+        (Field("x", "Cores", kind=FieldKind.WHOLE, low=1, high=64), "2.5", "Choose 1 to 64"),
+        (Field("x", "SMT", kind=FieldKind.FLAG), "maybe", "Enter yes, no, or nothing"),
         (Field("x", "Sync", choices=("free", "locked on")), "on", "Choose one of: free, locked on"),
-        (Field("x", "Window", kind=Kind.SHARES), "90 to 50", "Choose 0 to 100"),
+        (Field("x", "Window", kind=FieldKind.SHARES), "90 to 50", "Choose 0 to 100"),
         (Field("x", "Name", required=True), " ", "is needed"),
-        (Field("x", "Size", kind=Kind.PAIR), "800", "two of them"),
+        (Field("x", "Size", kind=FieldKind.PAIR), "800", "two of them"),
     ],
 )
 def test_what_cannot_be_used_says_what_can(entry, text, words):
@@ -159,7 +160,12 @@ def test_the_documented_formats_are_those_of_the_program():
 @pytest.mark.parametrize("nothing", [None, []])
 def test_nothing_is_as_good_as_not_there(name, nothing):
     known = Rig("r", "R", 5.0, 20.0).as_dict()
-    if nothing == [] and RIG.field(name).kind not in (Kind.NUMBERS, Kind.WORDS, Kind.PAIR, Kind.SHARES):
+    if nothing == [] and RIG.field(name).kind not in (
+        FieldKind.NUMBERS,
+        FieldKind.WORDS,
+        FieldKind.PAIR,
+        FieldKind.SHARES,
+    ):
         nothing = None
     body = {"schema": "hovrik-rig", "version": 1, "rig": {**known, name: nothing}}
     kind, found = exchange.parse(json.dumps(body), "x.json")

@@ -7,7 +7,7 @@ from helpers.build import QUESTION, changed, counted
 from scipy.stats import norm
 
 from hovrik.core.choose import weighed, whatif
-from hovrik.core.choose.trade import Kind, Point, points_of, relaxations, unbeaten
+from hovrik.core.choose.trade import Point, PointKind, points_of, relaxations, unbeaten
 from hovrik.core.choose.whatif import Change, Spread
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import static
@@ -44,7 +44,7 @@ def test_what_nothing_beats_is_what_moocore_finds():
     points = [
         Point(
             static(float(at)),
-            Kind.MEASURED,
+            PointKind.MEASURED,
             {key: Estimate(v, None, None) for key, v in zip((HOURS, "judged"), row)},
             1,
         )

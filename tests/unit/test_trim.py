@@ -21,7 +21,7 @@ from hovrik.core.plan.schedule import MARGIN, total
 from hovrik.core.plan.steps import Wanted, laid_out, passes_in
 from hovrik.core.plan.trim import trimmed
 from hovrik.core.questions.question import Question, Scope
-from hovrik.service.planning import design_of, first_passes, of_kind, with_part
+from hovrik.service.planning import of_kind, planned_within, with_part
 
 
 def plan(counts, seconds=(60.0, 60.0, 60.0)):
@@ -137,7 +137,7 @@ def test_no_plan_leaves_the_range_of_a_rig_or_its_charge_window(block):
             float(rng.uniform(20, 300)), seed=int(rng.integers(99)),
         )  # fmt: skip
         try:
-            passes, _ = first_passes(design_of(asked, rig, knobs, ladder, static((low + high) / 2)), asked)
+            passes = planned_within(asked, rig, knobs, ladder, static((low + high) / 2)).passes
         except PlanError:
             continue
         made += 1

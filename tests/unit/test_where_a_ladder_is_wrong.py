@@ -16,7 +16,7 @@ from hovrik.core.kinds.table import KINDS
 from hovrik.core.model.cooler import Rise, cooler_of
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.plan.design import Told
-from hovrik.core.plan.grid import LadderDesign
+from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.rounds import Cell, RoundsDesign
 from hovrik.core.questions.question import Question
 from hovrik.core.read import response
@@ -63,7 +63,7 @@ def test_one_level_after_the_other_takes_a_drift_for_the_knob():
     """A draw that falls by a third of a percent a pass, whatever is set: blocks confirm what mirrored rounds refute."""
     told = {"before": {"boost": "on"}, "after": {"boost": "off"}, "figure": "draw_w", "percent": -3.5}
     cells = [Cell(static(12.0).with_(boost=state)) for state in ("on", "off")]
-    like = LadderDesign(12, 12, 1, repeats=12)
+    like = Lengths(repeats=12)
     mirrored = [one.setup for one in RoundsDesign(tuple(cells), like, mirrored=True).ask(Told()).wanted]
     said = {}
     for words, order in (("blocks", [cells[0].setup] * 12 + [cells[1].setup] * 12), ("mirrored", mirrored)):

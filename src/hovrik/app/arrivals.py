@@ -15,7 +15,7 @@ from ..store.stills import SUFFIXES as PICTURES
 _HEAD = b"SQLite format 3\x00"
 
 
-class Kind(Enum):
+class Arrival(Enum):
     """What can be brought to the window."""
 
     NOTEBOOK = "a notebook"
@@ -28,28 +28,28 @@ class Kind(Enum):
     NOTHING = "nothing that Hovrik reads"
 
 
-def kind_of(path: Path) -> Kind:
+def kind_of(path: Path) -> Arrival:
     """What a path leads to; devices and pipes are nothing."""
     try:
         if path.is_dir():
-            return Kind.FOLDER
+            return Arrival.FOLDER
         if not path.is_file():
-            return Kind.NOTEBOOK if path.suffix == ".hovrik" else Kind.NOTHING
+            return Arrival.NOTEBOOK if path.suffix == ".hovrik" else Arrival.NOTHING
         handle, _ = opened(path)
     except (OSError, HovrikError):
-        return Kind.NOTHING
+        return Arrival.NOTHING
     with os.fdopen(handle, "rb") as file:
         head = file.read(len(_HEAD))
     suffix = path.suffix.lower()
     if head == _HEAD or suffix == ".hovrik":
-        return Kind.NOTEBOOK
+        return Arrival.NOTEBOOK
     if suffix in PICTURES:
-        return Kind.PICTURE
+        return Arrival.PICTURE
     if suffix in (".json", ".toml"):
         try:
             schema = schema_of(path)
         except HovrikError:
-            return Kind.NOTHING
-        kinds = {"hovrik-rig": Kind.RIG, "hovrik-title": Kind.TITLE, "hovrik-profile": Kind.PROFILE}
-        return kinds.get(schema, Kind.NOTHING)
-    return Kind.LOG if is_table(path) else Kind.NOTHING
+            return Arrival.NOTHING
+        kinds = {"hovrik-rig": Arrival.RIG, "hovrik-title": Arrival.TITLE, "hovrik-profile": Arrival.PROFILE}
+        return kinds.get(schema, Arrival.NOTHING)
+    return Arrival.LOG if is_table(path) else Arrival.NOTHING

@@ -7,13 +7,14 @@ drops out and says so.
 
 from __future__ import annotations
 
+import operator
 import time
 from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
 from PyQt6.QtGui import QUndoCommand
 
-from ..core.choose.journey import Evening
+from ..core.choose.journey import Journey
 from ..core.errors import HovrikError, PlanError
 from ..core.facts.condition import Condition, Provenance, to_plain
 from ..core.facts.incident import Incident, IncidentKind
@@ -62,14 +63,16 @@ class Guarded(QUndoCommand):
 class SetValue(Guarded, Generic[T]):
     """Replace a value; edits of the same thing in a row are one step where it has a name.
 
-    read : the value as it is; write : the session's setter.
+    read : the value as it is; write : the session's setter; same : whether two are one to a person.
     """
 
     def __init__(
-        self, session: Session, words: str, read: Callable[[], T], write: Callable[[T], None], after: T, name: str = ""
-    ) -> None:
+        self, session: Session, words: str, read: Callable[[], T], write: Callable[[T], None], after: T, name: str = "",
+        same: Callable[[T, T], bool] = operator.eq,
+    ) -> None:  # fmt: skip
         super().__init__(session, words)
         self._read, self._write, self._before, self._after, self._name = read, write, read(), after, name
+        self._same = same
 
     def id(self) -> int:
         return 1 if self._name else -1
@@ -87,7 +90,7 @@ class SetValue(Guarded, Generic[T]):
         self._replace(self._after, self._before)
 
     def _replace(self, expected: T, wanted: T) -> None:
-        if self._read() != expected:
+        if not self._same(self._read(), expected):
             self.setObsolete(True)
             self._session.failed.emit(f"“{self.text()}” is left out: it was changed since by something else.")
             return
@@ -166,7 +169,12 @@ def set_question(session: Session, question: Question) -> None:
         if value is not None:
             session.set_question(value)
 
-    session.undo_stack.push(SetValue(session, "change the question", lambda: session.question, write, question))
+    def same(one: Question | None, other: Question | None) -> bool:
+        """Whether two are one but for what a plan noted."""
+        return one == other or (one is not None and other is not None and one.noted_as(other) == other)
+
+    change = SetValue(session, "change the question", lambda: session.question, write, question, same=same)
+    session.undo_stack.push(change)
 
 
 def set_design(session: Session, design: LadderDesign, field: str) -> None:
@@ -187,7 +195,7 @@ def set_room(session: Session, room_c: float | None) -> None:
     session.undo_stack.push(SetValue(session, "change the room", read, session.set_room, room_c))
 
 
-def set_evening(session: Session, evening: Evening, what: str = "") -> None:
+def set_evening(session: Session, evening: Journey, what: str = "") -> None:
     """Change the evening ahead; edits of the same field in a row are one step. what : the field, "" for none."""
     name = f"evening {what}" if what else ""
     session.undo_stack.push(

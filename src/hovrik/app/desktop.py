@@ -14,11 +14,11 @@ from PyQt6.QtGui import QDesktopServices, QPainter
 from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from .. import __version__
-from ..disk.writing import Kind as Written
+from ..disk.writing import FileKind as Written
 from ..disk.writing import replacing, write_text
 from ..service.rows import csv_of, pass_row
 from ..service.spoiled import words_of
-from .arrivals import Kind, kind_of
+from .arrivals import Arrival, kind_of
 from .dialogs.words_dialog import WordsDialog
 from .file_names import ask_open, ask_save, write_or_ask
 from .printing import pdf_writer
@@ -61,32 +61,33 @@ class Desktop(QObject):
     def open_path(self, path: Path) -> None:
         """What a path leads to goes where it belongs."""
         window, kind = self._window, kind_of(path)
-        if kind is Kind.NOTEBOOK and path.exists():
+        if kind is Arrival.NOTEBOOK and path.exists():
             self.started(path)
-        elif kind in (Kind.RIG, Kind.TITLE):
+        elif kind in (Arrival.RIG, Arrival.TITLE):
             window.show_stage("Rig")
             window.stage("Rig").import_from(path)  # type: ignore[attr-defined]
-        elif kind is Kind.PROFILE:
+        elif kind is Arrival.PROFILE:
             window.show_stage("Keep")
             window.stage("Keep").import_from(path)  # type: ignore[attr-defined]
-        elif kind in (Kind.LOG, Kind.FOLDER):
-            if kind is Kind.FOLDER:
+        elif kind in (Arrival.LOG, Arrival.FOLDER):
+            if kind is Arrival.FOLDER:
                 self._many_logs().add_folder(path)
             else:
                 window.open_import()
                 window.import_dialog.open_file(path)
-        elif kind is Kind.PICTURE:
+        elif kind is Arrival.PICTURE:
             window.open_stills()
             window.stills_dialog.add_files([path])
         else:
+            what = Arrival.NOTHING.value if path.exists() else "not there"
             self._say(
-                f"{path.name} is {Kind.NOTHING.value if path.exists() else 'not there'}. Hovrik reads notebooks, rigs, "
-                "titles and profiles as JSON or TOML, and logs as text tables."
+                f"{path.name} is {what}. Hovrik reads notebooks, rigs, titles and profiles as JSON or TOML, and logs "
+                "as text tables."
             )
 
     def take(self, paths: Sequence[Path]) -> None:
         """Whatever was dropped; several logs go into one list."""
-        logs = [path for path in paths if kind_of(path) is Kind.LOG]
+        logs = [path for path in paths if kind_of(path) is Arrival.LOG]
         if len(logs) > 1:
             self._many_logs().add(logs)
         for path in paths if len(logs) < 2 else [one for one in paths if one not in logs]:

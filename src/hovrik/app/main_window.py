@@ -352,16 +352,18 @@ class MainWindow(QMainWindow):
         question, room_c, seen = session.question, session.room_c, session.seen()
         overhead = session.overhead
         try:  # what the rig does not allow is said here, before anything is shown
-            design = SetupsDesign(tuple(setups), session.design) if setups else session.planned_design()
+            design = SetupsDesign(tuple(setups), session.design.lengths) if setups else session.planned_design()
+            asked = session.planned_question()
             sweep.check_design(sweep.rig_of(session.notebook, question.rig), design, overhead)
         except HovrikError as fault:
             self.banner.show_problem(str(fault))
             return
 
         def plan(notebook: Notebook, machine: Machine) -> str:
-            told = seen if machine.describe().by_hand else library.told_by(notebook, question, machine)
-            return sweep.keep_design(notebook, question, design, room_c, told, overhead)
+            told = seen if machine.describe().by_hand else library.told_by(notebook, asked, machine)
+            return sweep.keep_design(notebook, asked, design, room_c, told, overhead)
 
+        session.note_question(asked)
         self._run(plan)
 
     def _ask_once(self, setups: Sequence[Setup]) -> bool:

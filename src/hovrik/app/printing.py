@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMarginsF, QSizeF
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from ..core.errors import StoreError
-from ..disk.writing import MARK, Kind, replacing, write_web_page
+from ..disk.writing import MARK, FileKind, replacing, write_web_page
 from .theme import tokens
 
 
@@ -36,7 +36,7 @@ def write_pdf(path: Path, html: str, *, force: bool = False) -> None:
     font.setPixelSize(12)
     document.setDefaultFont(font)
     document.setHtml(html)
-    with replacing(path, Kind.PDF, force=force) as temporary:
+    with replacing(path, FileKind.PDF, force=force) as temporary:
         writer = pdf_writer(temporary)
         writer.setResolution(96)
         writer.setPageLayout(

@@ -15,15 +15,15 @@ from typing import Any, TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from ..core.choose.journey import Evening
+from ..core.choose.journey import Journey
 from ..core.errors import Damaged, HovrikError, PlanError, StoreError
 from ..core.facts.condition import Condition
 from ..core.facts.knob import Knob
-from ..core.facts.knobs import knobs_of
+from ..core.facts.knobs import knobs_of, narrowed
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.setup import Setup
 from ..core.facts.terms import School
-from ..core.facts.title import Title
+from ..core.facts.title import Scene, Title
 from ..core.passes.checks import Thresholds
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds
@@ -53,10 +53,12 @@ from .worker import Wanted, Worker
 
 T = TypeVar("T")
 _ARCHIVED = "archived"
-_ASIDE = "findings put aside"
 MOST_EDITS = 200  # that can be undone
 EDIT_WAITS_S = 0.15  # for a write of the run's before an edit is refused with a word
 LOOK_EACH_S = 0.02  # a question to the file costs a turn of every thread that computes: not one a look at the rig
+
+
+_ASIDE = "findings put aside"
 
 
 class Session(QObject):
@@ -94,7 +96,7 @@ class Session(QObject):
         self._known: dict[str, Any] = {}
         self._known_at = (-1, -1)  # changes made through this connection, newest version of anything
         self._look_next = 0.0
-        self._planned: tuple[tuple[Any, ...], Design] | None = None  # what the design was made of, and it
+        self._planned: tuple[tuple[Any, ...], Design, Question] | None = None  # what it was made of, design, question
         for signal in (self.library_changed, self.passes_changed, self.question_changed):
             signal.connect(self._look_anew)  # before anybody else is told
         self._checker = Worker("check", self)
@@ -111,7 +113,7 @@ class Session(QObject):
         self.faults = found.faults
         self.question = found.question or self.first_question()
         self._is_design_own = found.design is not None
-        self.design = found.design or first_design(self.rig)
+        self.design = found.design or first_design(self.rig, self.scene)
         self.room_c = found.room_c
         self.order = Order()  # of the plan's passes, as a person put them
 
@@ -177,6 +179,14 @@ class Session(QObject):
             self._propose_design()
             self.question_changed.emit()
 
+    def note_question(self, question: Question) -> None:
+        """Keep what the question holds the same, as its plan was stored with it: nobody edited it."""
+        noted = self.question.noted_as(question) if self.question is not None else question
+        if noted != self.question:
+            self.question = noted
+            self._remember("question", noted.as_dict())
+            self.question_changed.emit()
+
     def set_design(self, design: LadderDesign) -> None:
         """Replace the plan being edited."""
         if design != self.design:
@@ -189,7 +199,7 @@ class Session(QObject):
         """A plan that nobody has laid out follows the rig."""
         if self._is_design_own:
             return
-        proposed = first_design(self.rig)
+        proposed = first_design(self.rig, self.scene)
         if proposed != self.design:
             self.design = proposed
             self.design_changed.emit()
@@ -257,20 +267,23 @@ class Session(QObject):
     @property
     def aside(self) -> dict[str, str]:
         """Findings that were put aside: their key to the reason."""
-        kept = self.notebook.get_state(_ASIDE)
-        return {str(key): str(why) for key, why in kept.items()} if isinstance(kept, dict) else {}
+        kept = self.notebook.get_state(_ASIDE)  # as notebooks of before kept them: a merge left them behind
+        before = {str(key): str(why) for key, why in kept.items()} if isinstance(kept, dict) else {}
+        return before | self.notebook.aside()
 
     def set_aside(self, aside: Mapping[str, str]) -> None:
         """Replace them."""
-        self._remember(_ASIDE, dict(aside))
+        self.notebook.put_aside(aside)
+        if self.notebook.get_state(_ASIDE) is not None:
+            self._remember(_ASIDE, None)
         self.aside_changed.emit()
 
     @property
-    def evening(self) -> Evening:
+    def evening(self) -> Journey:
         """The evening ahead."""
         return tonight.kept(self.notebook)
 
-    def set_evening(self, evening: Evening) -> None:
+    def set_evening(self, evening: Journey) -> None:
         """Replace it. Raises StoreError."""
         tonight.keep(self.notebook, evening)
         self.evening_changed.emit()
@@ -382,6 +395,12 @@ class Session(QObject):
         return self._known_as("the last title", lambda: next(reversed(library.titles(self.notebook).values()), None))
 
     @property
+    def scene(self) -> Scene | None:
+        """The scene of the question."""
+        title, question = self.title, self.question
+        return next((one for one in title.scenes if question and one.key == question.scene), None) if title else None
+
+    @property
     def plan_problem(self) -> str:
         """Why the plan being edited cannot be carried out on the rig, "" where it can."""
         rig = self.rig
@@ -397,12 +416,16 @@ class Session(QObject):
 
     @property
     def knobs(self) -> tuple[Knob, ...]:
-        """What rig, slot and title offer to be set; none without a rig."""
+        """What rig, slot and title offer to be set, as far as the machine goes along; none without a rig."""
         rig, slot, title = self.rig, self.slot, self.title
         if rig is None:
             return ()
         name = f"knobs {rig.key} {slot.key if slot else ''} {title.key if title else ''}"
-        return self._known_as(name, lambda: knobs_of(rig, slot, title))
+        own = self._known_as(name, lambda: knobs_of(rig, slot, title))
+        seen = self.machine_seen
+        if not seen.knobs or slot is None or seen.slot not in (None, "", slot.key):
+            return own
+        return narrowed(knobs_of(rig, slot, title, absent=True), seen.knobs)
 
     def planned_design(self) -> Design:
         """The design of the question, as it is edited. Raises PlanError."""
@@ -416,14 +439,19 @@ class Session(QObject):
         now = snapshot.restorable() if snapshot is not None else None
         made_of = question, rig, self.title, self.knobs, self.design, now, self.order
         if self._planned is None or self._planned[0] != made_of:
-            design = self._own_design(question, rig, now)
-            self._planned = made_of, EditedDesign(design, self.order) if self.order else design
+            made = planning.planned_within(question, rig, self.knobs, self.design, now, self.title)
+            design = self._with_references(made.design, question, rig, now)
+            self._planned = made_of, EditedDesign(design, self.order) if self.order else design, made.question
         return self._planned[1]
 
-    def _own_design(self, question: Question, rig: Rig, now: Setup | None) -> Design:
-        design = planning.design_of(question, rig, self.knobs, self.design, now, self.title)
+    def planned_question(self) -> Question:
+        """The question as its plan is stored with it. Raises PlanError."""
+        self.planned_design()
+        return self._planned[2] if self._planned is not None else self.question or Question()
+
+    def _with_references(self, design: Design, question: Question, rig: Rig, now: Setup | None) -> Design:
         found = references_of(rig, self.knobs, now) if question.parts.get("references") and now else ()
-        return ReferencedDesign(design, found, self.design) if found else design
+        return ReferencedDesign(design, found, self.design.lengths) if found else design
 
     def planned_passes(self) -> tuple[tuple[PlannedPass, ...], bool]:
         """The passes that it wants first, and whether these are all. Raises PlanError."""

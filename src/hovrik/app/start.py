@@ -15,7 +15,7 @@ from pyqtgraph.util.garbage_collector import GarbageCollector
 from .. import __version__
 from ..core import degrees
 from ..store.notebook import default_path
-from .arrivals import Kind, kind_of
+from .arrivals import Arrival, kind_of
 from .desktop import ask_to_make, scale_wanted
 from .knock import SHOW, SHOW_S, bring, knock
 from .main_window import MainWindow
@@ -57,7 +57,7 @@ def make_application() -> QApplication:
 def run_window(path: Path | None) -> int:
     """Open the window on a notebook (the user's own by default); exit status. Raises HovrikError."""
     application = make_application()
-    brought = None if path is None or kind_of(path) is Kind.NOTEBOOK else path  # anything else goes into one's own
+    brought = None if path is None or kind_of(path) is Arrival.NOTEBOOK else path  # anything else goes into one's own
     own = default_path() if path is None or brought is not None else path
     if own is path and not own.exists() and not ask_to_make(own):
         return 1

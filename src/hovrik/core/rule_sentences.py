@@ -19,6 +19,9 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.waits.gpu": "{levels} frames wait for the GPU, held down by {by}",
     "rule.waits.bandwidth":
         "{levels} frames wait for memory: the GPU is busy and the rate does not follow its clock ({by})",
+    "rule.beside": "beside this question, with {setup}, {level} holds {target:n} too",
+    "rule.beside-asked": "beside this question, passes of another one hold {target:n} at {level}",
+    "rule.beside.do": "Ask for the best setup: it weighs every one of them.",
     "rule.held.limit": "the power limit",
     "rule.held.heat": "heat",
     "rule.held.clamp": "a clamp of the firmware at this charge",

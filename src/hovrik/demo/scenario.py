@@ -13,7 +13,7 @@ from ..bench.job import Control, RunEvent
 from ..bench.protocol import Machine
 from ..bench.simulated.machine import SimulatedMachine
 from ..bench.simulated.model import load_model
-from ..core.choose.journey import CHARGE, FILM, Evening, Leg
+from ..core.choose.journey import CHARGE, FILM, Journey, Leg
 from ..core.facts.knob import Level
 from ..core.facts.rig import Rig
 from ..core.facts.setup import static
@@ -22,13 +22,14 @@ from ..core.kinds.feels import KIND as FEELS
 from ..core.plan.design import Design
 from ..core.plan.feel import FeelDesign
 from ..core.plan.grid import LadderDesign
+from ..core.plan.lengths import Lengths
 from ..core.plan.rounds import Cell, RoundsDesign
 from ..core.questions.question import BEST_SET_UP, Question, lowest_watts
 from ..disk.folders import cache_folder
 from ..service import library, tonight
 from ..service import run as sweep
 from ..service.machines import open_machine, simulated, state_of
-from ..service.planning import design_of
+from ..service.planning import planned_within, with_base
 from ..service.points import Places
 from ..store.notebook import Notebook, PassQuery
 from ..store.stills import keep_stills, stills
@@ -39,6 +40,9 @@ RIGS = Path(__file__).with_name("rigs")
 SCENARIO = RIGS / "ombrel-8.toml"
 ROOM_C = 22.0
 OLD_FIRMWARE = "1.08"
+
+
+NOTED = ("ladder", "search", "set-ups")  # plans of which it is noted what they hold the same
 
 
 def question() -> Question:
@@ -112,7 +116,7 @@ def build(
 
 
 # a journey: two titles, a film, a stop with a charger between them
-EVENING = Evening(
+EVENING = Journey(
     (Leg("saltmarsh-couriers", 40.0), Leg(FILM, 30.0, must=False), Leg(CHARGE, 30.0, charger_w=45.0),
      Leg("tin-orchard", 45.0), Leg("saltmarsh-couriers", 25.0)), 0.9, 0.1,
 )  # fmt: skip
@@ -139,7 +143,7 @@ def _pairs(seed: int) -> Design:
         {}, {"boost": "off"}, {"cap_fps": 60.0}, {"cap_fps": 60.0, "boost": "off"}, {"cap_fps": "none"},
     )  # fmt: skip
     cells = tuple(Cell(base.with_(**change)) for change in changes)
-    return RoundsDesign(cells, LadderDesign(15.0, 15.0, 1.0, repeats=2, heat_s=0.0, seed=seed))
+    return RoundsDesign(cells, Lengths(repeats=2, heat_s=0.0, seed=seed))
 
 
 def set_ups_question() -> Question:
@@ -152,7 +156,7 @@ def _set_ups(seed: int) -> Design:
     """A pass of each set-up, two rounds."""
     base = static(15.0, 30.0)
     cells = tuple(Cell(base.with_(render_scale=scale)) for scale in LOOKS)
-    return RoundsDesign(cells, LadderDesign(15.0, 15.0, 1.0, repeats=2, heat_s=0.0, seed=seed))
+    return RoundsDesign(cells, Lengths(repeats=2, heat_s=0.0, seed=seed))
 
 
 def feel_question() -> Question:
@@ -166,7 +170,7 @@ def _felt(
     """A blind test of two dozen looks, by a player who wants some 37 frames."""
     asked = feel_question()
     rig, places = sweep.rig_of(notebook, asked.rig), Places(notebook)
-    own = design_of(asked, rig, places.knobs(asked), design(seed))
+    own = planned_within(asked, rig, places.knobs(asked), design(seed)).design
     assert isinstance(own, FeelDesign)  # what that kind is designed as
     with closing(open_machine(at[asked.rig])) as machine:
         if control.stopped.is_set():
@@ -210,7 +214,7 @@ def _before_and_after(
     own = at[asked.rig]
     fans = RoundsDesign(
         tuple(Cell(static(18.0, None).with_(fan_policy=fan)) for fan in ("even", "full")),
-        LadderDesign(18.0, 18.0, 1.0, repeats=5, pass_s=120.0, soak_s=600.0, heat_s=0.0, seed=seed),
+        Lengths(repeats=5, pass_s=120.0, soak_s=600.0, heat_s=0.0, seed=seed),
     )
     done = 0
     steps: tuple[tuple[str, Rig, Callable[[], Machine], Design], ...] = (
@@ -231,7 +235,8 @@ def _search_design(notebook: Notebook, seed: int) -> Design:
     asked = search_question()
     rig, places = sweep.rig_of(notebook, asked.rig), Places(notebook)
     lengths = LadderDesign(8.0, 24.0, 1.0, None, pass_s=60.0, seed=seed)
-    return design_of(asked, rig, places.knobs(asked), lengths, None, sweep.title_of(notebook, asked.title))
+    made = planned_within(asked, rig, places.knobs(asked), lengths, None, sweep.title_of(notebook, asked.title))
+    return made.design
 
 
 def _run(
@@ -241,7 +246,13 @@ def _run(
     """Run one of the demo's plans, or what is left of it."""
     plan_id = notebook.get_state(f"demo/{name}")
     if not isinstance(plan_id, str):
+        if name in NOTED:
+            rig, title = sweep.rig_of(notebook, asked.rig), sweep.title_of(notebook, asked.title)
+            now = machine.snapshot().restorable()
+            asked = with_base(asked, rig, Places(notebook).knobs(asked), own, now, title)
         plan_id = sweep.keep_design(notebook, asked, own, ROOM_C)
+        if name == NOTED[0]:  # what the window opens with
+            notebook.set_state("question", asked.as_dict())
         notebook.set_state(f"demo/{name}", plan_id)
     return sweep.run_plan(notebook, plan_id, machine, at[asked.rig], control, announce).done
 

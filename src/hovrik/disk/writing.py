@@ -26,7 +26,7 @@ _MOST_LOOKED_AT = 8_000_000
 _open_notebooks: dict[tuple[int, int], list[str]] = {}  # a name for each time that one is open
 
 
-class Kind(StrEnum):
+class FileKind(StrEnum):
     """What is written."""
 
     PAGE = "web page"
@@ -58,7 +58,7 @@ def let_go(held: tuple[int, int] | None) -> None:
 
 @contextmanager
 def replacing(
-    path: Path, kind: Kind, *, force: bool = False, start: bytes = b"", durable: bool = True
+    path: Path, kind: FileKind, *, force: bool = False, start: bytes = b"", durable: bool = True
 ) -> Iterator[Path]:
     """A temporary file beside `path` to be written, which takes its place once whole.
 
@@ -97,7 +97,7 @@ def _sync(path: Path) -> None:
         os.close(handle)
 
 
-def write_text(path: Path, text: str, kind: Kind, *, force: bool = False, durable: bool = True) -> None:
+def write_text(path: Path, text: str, kind: FileKind, *, force: bool = False, durable: bool = True) -> None:
     """Write a text file by way of a temporary one beside it. Raises StoreError, NotOurs."""
     data = text.encode("utf-8")
     with replacing(path, kind, force=force, start=data, durable=durable) as temporary:
@@ -109,10 +109,10 @@ def write_web_page(path: Path, html: str, *, force: bool = False) -> None:
     mark = f'<meta name="generator" content="{MARK}">'
     head = re.search(r"<head[^>]*>", html) or re.search(r"<html[^>]*>", html)
     at = head.end() if head else 0
-    write_text(path, f"{html[:at]}{mark}{html[at:]}", Kind.PAGE, force=force)
+    write_text(path, f"{html[:at]}{mark}{html[at:]}", FileKind.PAGE, force=force)
 
 
-def _refuse(path: Path, kind: Kind, start: bytes, *, force: bool) -> None:
+def _refuse(path: Path, kind: FileKind, start: bytes, *, force: bool) -> None:
     try:
         found = path.lstat()
     except FileNotFoundError:
@@ -131,10 +131,10 @@ def _refuse(path: Path, kind: Kind, start: bytes, *, force: bool) -> None:
         raise StoreError(f"{name} is no file but a folder, a device, a pipe or a socket. Nothing was written there.")
     if (found.st_dev, found.st_ino) in _open_notebooks:
         raise StoreError(f"{name} is the notebook that is open. Nothing was written; choose another name.")
-    if kind is Kind.OWN:
+    if kind is FileKind.OWN:
         return
     there = _beginning(path)
-    if there.startswith(_NOTEBOOK) and kind is not Kind.NOTEBOOK:
+    if there.startswith(_NOTEBOOK) and kind is not FileKind.NOTEBOOK:
         raise StoreError(f"{name} is a notebook. Nothing was written over it; choose another name.")
     if not force and not _is_ours(kind, there, start):
         raise NotOurs(
@@ -155,18 +155,18 @@ def _beginning(path: Path) -> bytes:
         raise StoreError(f"{path} cannot be looked at: {fault.strerror}. Choose another name.") from fault
 
 
-def _is_ours(kind: Kind, there: bytes, start: bytes) -> bool:
+def _is_ours(kind: FileKind, there: bytes, start: bytes) -> bool:
     """Whether what stands there is of the same make; an empty file is anybody's."""
     if not there:
         return True
     match kind:
-        case Kind.NOTEBOOK:
+        case FileKind.NOTEBOOK:
             return there.startswith(_NOTEBOOK)
-        case Kind.PDF:
+        case FileKind.PDF:
             return there.startswith(b"%PDF") and MARK.encode("utf-16-be") in there
-        case Kind.PAGE:
+        case FileKind.PAGE:
             return there.lstrip()[:1] == b"<" and f'content="{MARK}"'.encode() in there[:2000]
-        case Kind.TABLE:
+        case FileKind.TABLE:
             return bool(start) and _headings(there) == _headings(start)
         case _:
             own, other = _SCHEMA.search(start), _SCHEMA.search(there)

@@ -20,12 +20,11 @@ from ..core.errors import InputError, PlanError, StoreError
 from ..core.facts.allowed import refusals
 from ..core.facts.knob import LIMITS, Knob, Level, named, shown
 from ..core.facts.knobs import knobs_of
-from ..core.facts.known_knobs import known
+from ..core.facts.known_knobs import is_voltage, known
 from ..core.facts.left import Left
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, describe
 from ..core.facts.title import Title
-from ..core.kinds.undervolt import is_voltage
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.sound import WRONG, setup_from
@@ -94,7 +93,7 @@ class Applied:
 
 
 @dataclass(frozen=True)
-class Step:
+class ApplyStep:
     """One thing to set, for a person. knobs; words : what to set and where."""
 
     knobs: tuple[str, ...]
@@ -138,7 +137,7 @@ def parts_of(body: Mapping[str, Any]) -> list[Setup]:
     return found
 
 
-def checklist(notebook: Notebook, body: Mapping[str, Any]) -> list[Step]:
+def checklist(notebook: Notebook, body: Mapping[str, Any]) -> list[ApplyStep]:
     """A profile for a person to set, step by step. Raises PlanError where the rig does not allow it, InputError where
     it must not be."""
     rig, title = _allowed(notebook, body)
@@ -152,7 +151,7 @@ def checklist(notebook: Notebook, body: Mapping[str, Any]) -> list[Step]:
         own = [knobs.get(key) or known(key) for key in part]
         places = list(dict.fromkeys(knob.place for knob in own if knob.place))
         where = f" ({', '.join(places)})" if places else ""
-        steps.append(Step(tuple(part), f"{describe(part, own)}{where}"))
+        steps.append(ApplyStep(tuple(part), f"{describe(part, own)}{where}"))
     return steps
 
 

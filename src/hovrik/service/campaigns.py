@@ -14,7 +14,7 @@ from ..core.errors import HovrikError, PlanError, StoreError
 from ..core.facts.knobs import knobs_of
 from ..core.facts.rig import OsSlot, Rig
 from ..core.facts.setup import Setup, describe
-from ..core.kinds.triage import gain_of
+from ..core.kinds.table import kind_of, question_from
 from ..core.plan.campaign import MOST_CELLS, Campaign, Cell, State
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
@@ -23,10 +23,9 @@ from ..store.sound import WRONG
 from . import library, run
 from .gather import evaluate
 from .machines import BY_HAND
-from .planning import SEARCH, design_of, of_kind, with_part
+from .planning import of_kind, planned_within, with_part
 
 KEY = "campaign"
-KINDS = ("triage", "first-look", "lowest-watts", "best")  # that make sense over many titles with nobody beside
 
 
 def kept(notebook: Notebook) -> Campaign:
@@ -80,13 +79,12 @@ def asked(campaign: Campaign, at: int) -> Question:
     """The question of a cell. Raises StoreError where that of the campaign cannot be read."""
     cell = campaign.cells[at]
     try:
-        like = Question.from_dict(campaign.question)
+        like = question_from(campaign.question)
     except WRONG as fault:
         raise StoreError(f"The question of this campaign cannot be read: {fault}. Make it anew.") from fault
     rig = campaign.rig_of(cell)
     found = of_kind(like, campaign.kind).with_(rig=rig, slot=cell.slot, title=cell.title, scene=cell.scene)
-    found = with_part(found, display=cell.display or None)
-    return with_part(found, how=SEARCH) if campaign.kind == "lowest-watts" else found
+    return with_part(found, display=cell.display or None)
 
 
 def begun(notebook: Notebook, lengths: LadderDesign, at: int, room_c: float | None) -> str:
@@ -100,9 +98,9 @@ def begun(notebook: Notebook, lengths: LadderDesign, at: int, room_c: float | No
     try:
         rig, title = run.rig_of(notebook, campaign.rig_of(cell)), run.title_of(notebook, cell.title)
         slot = next((one for one in rig.slots if one.key == cell.slot), None)
-        design = design_of(own, rig, knobs_of(rig, slot, title), _within(lengths, rig), Setup(), title)
-        run.check_design(rig, design)
-        plan_id = run.keep_design(notebook, own, design, room_c)
+        made = planned_within(own, rig, knobs_of(rig, slot, title), _within(lengths, rig), Setup(), title)
+        run.check_design(rig, made.design)
+        plan_id = run.keep_design(notebook, made.question, made.design, room_c)
     except PlanError as fault:
         keep(notebook, campaign.with_cell(at, state=State.IMPOSSIBLE, said=str(fault)))
         raise
@@ -138,9 +136,10 @@ def ended(notebook: Notebook, at: int, fault: str = "", *, stopped: bool = False
         campaign = campaign.with_cell(at, state=State.FAILED, said=str(wrong))
     else:
         counts = any(view.counts for view in found.views)
-        option = found.answer.option
+        option, gain = found.answer.option, kind_of(campaign.kind).gain
         campaign = campaign.with_cell(
-            at, state=State.DONE if counts else State.FAILED, said=found.answer.sentence, gain=gain_of(found.answer),
+            at, state=State.DONE if counts else State.FAILED, said=found.answer.sentence,
+            gain=gain(found.answer) if gain is not None else None,
             setup=describe(option.setup) if option is not None else "",
         )  # fmt: skip
     keep(notebook, campaign)

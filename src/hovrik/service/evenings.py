@@ -10,7 +10,7 @@ from typing import Any
 from ..core.errors import InputError
 from ..core.facts.condition import Condition, Provenance
 from ..core.facts.setup import Setup
-from ..core.keep.evening import END, PLAYED, START, Evening, evening_of, verdict
+from ..core.keep.evening import END, PLAYED, START, EveningReadings, evening_of, verdict
 from ..core.message import Message
 from ..core.passes.purpose import EVENING
 from ..core.passes.record import Origin, PassRecord
@@ -21,7 +21,7 @@ from .run import context_of, rig_of
 MOST_H = 48.0
 
 
-def note(notebook: Notebook, body: Mapping[str, Any], evening: Evening) -> PassRecord:
+def note(notebook: Notebook, body: Mapping[str, Any], evening: EveningReadings) -> PassRecord:
     """Keep an evening at a profile's setup. body : of the profile. Raises InputError, PlanError, StoreError."""
     start, end, hours = evening.start, evening.end, evening.hours
     if not (0.0 <= end < start <= 1.0):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from statistics import fmean
@@ -16,17 +16,14 @@ from ..core.errors import HovrikError, InputError
 from ..core.facts.factor import Factor, static_limit
 from ..core.facts.incident import Incident
 from ..core.facts.knob import Knob, inside, named
-from ..core.facts.known_knobs import known
+from ..core.facts.known_knobs import is_voltage, known
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section, Title
 from ..core.finding import Finding, State
 from ..core.keep.evening import evenings_in
-from ..core.kinds.best import KIND as BEST
-from ..core.kinds.feels import KIND as FEELS
 from ..core.kinds.kind import Kind, Seen
-from ..core.kinds.table import KINDS
-from ..core.kinds.undervolt import is_voltage
+from ..core.kinds.table import kind_asked
 from ..core.message import Message, Value, say
 from ..core.model import known_rig
 from ..core.model.battery import used_of
@@ -35,7 +32,7 @@ from ..core.passes.discharge import Discharge, discharge_of
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
-from ..core.passes.purpose import BLIND, DISCHARGE, FLIP, HEAT, purpose
+from ..core.passes.purpose import DISCHARGE, HEAT, purpose
 from ..core.passes.record import End, Origin, PassRecord
 from ..core.passes.sections import section_figures
 from ..core.passes.trace import Trace
@@ -46,6 +43,7 @@ from ..core.plan.search import SLOT, SearchDesign
 from ..core.plan.undervolt import UndervoltDesign
 from ..core.questions.question import Question
 from ..core.read import response
+from ..core.read.agree import at_base
 from ..core.read.answer import Answer, Context, build, hours_of
 from ..core.read.group import Counted, Group
 from ..core.read.limits import with_limits
@@ -70,18 +68,25 @@ HEAT_VERSION = 1
 
 @dataclass(frozen=True)
 class PassView:
-    """A pass as it is shown: record (without trace), point, figures, verdict. deleted : taken out by the user."""
+    """A pass as it is shown: record (without trace), point, figures, verdict. deleted : taken out by the user; beside :
+    it is of another question at the same place, or was made at another base."""
 
     record: PassRecord
     point: Point
     figures: PassFigures
     verdict: Verdict
     deleted: bool = False
+    beside: bool = False
+
+    @property
+    def is_good(self) -> bool:
+        """Whether it could enter figures, be it of which question it may."""
+        return self.verdict.counts and not self.deleted and purpose(self.record.purpose).counts
 
     @property
     def counts(self) -> bool:
-        """Whether it enters figures."""
-        return self.verdict.counts and not self.deleted and purpose(self.record.purpose).counts
+        """Whether it enters the figures of the question."""
+        return self.is_good and not self.beside
 
     @property
     def counted(self) -> Counted:
@@ -95,10 +100,12 @@ class PassView:
     def counts_for(self, question: Question) -> bool:
         """Whether it enters the figures of a question: blocks of a flip count for flips alone, looks of a blind test
         for that, whatever was measured of them: they were felt."""
-        if question.kind == FEELS.id:
-            return self.record.outcome is End.DONE and not self.deleted and self.record.purpose in BLIND
-        if question.kind == FLIP:
-            return self.verdict.counts and not self.deleted and self.record.purpose == FLIP
+        kind = kind_asked(question)
+        if self.beside:
+            return False
+        if kind.purposes:
+            counts = self.record.outcome is End.DONE if kind.unjudged else self.verdict.counts
+            return counts and not self.deleted and self.record.purpose in kind.purposes
         display = question.parts.get("display")  # of which alone it is asked
         return self.counts and (display is None or self.point.setup.get("display") in (None, display))
 
@@ -108,7 +115,8 @@ class Evaluation:
     """Everything that is known about a question. constants : calibrated heat response, with why not where None;
     factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
     that figures are of, "" all of it; spoiled : rows of the notebook that could not be read; findings : of
-    the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored."""
+    the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored; beside : responses of passes that
+    are not the question's own."""
 
     question: Question
     rig: Rig | None
@@ -125,6 +133,12 @@ class Evaluation:
     spoiled: tuple[Spoiled, ...] = ()
     findings: tuple[Finding, ...] = ()
     unchecked: int = 0
+    beside: tuple[Response, ...] = ()
+
+    @property
+    def every(self) -> tuple[Response, ...]:
+        """Responses of the question, then those of passes beside it."""
+        return (*self.responses, *self.beside)
 
     @property
     def surprises(self) -> dict[str, str]:
@@ -134,11 +148,11 @@ class Evaluation:
 
 def void_setups(evaluation: Evaluation) -> list[Setup]:
     """Setups of void passes that no counted pass of the same plan and place has made good, one a pass."""
-    good = {(v.record.plan_id, v.record.step_id) for v in evaluation.views if v.counts}
+    good = {(v.record.plan_id, v.record.step_id) for v in evaluation.views if v.is_good}
     return [
         v.record.setup for v in evaluation.views
-        if not v.counts and not v.deleted and purpose(v.record.purpose).counts and v.record.origin is Origin.MEASURED
-        and (v.record.plan_id, v.record.step_id) not in good
+        if not v.is_good and not v.beside and not v.deleted and purpose(v.record.purpose).counts
+        and v.record.origin is Origin.MEASURED and (v.record.plan_id, v.record.step_id) not in good
     ]  # fmt: skip
 
 
@@ -185,13 +199,16 @@ def by_voltage(record: PassRecord, verdict: Verdict) -> bool:
 
 def slots_of(question: Question) -> tuple[str, ...]:
     """Keys of the OS slots that a question is asked of at once, where these are several."""
-    wanted = question.parts.get("slots") if question.kind == BEST.id else None
+    wanted = question.parts.get("slots") if kind_asked(question).over_slots else None
     return tuple(map(str, wanted)) if isinstance(wanted, list | tuple) else ()
 
 
 def own_factor(question: Question) -> str:
     """Id of the factor that a question is about: as it says, else that of its kind; "" the static limit."""
-    return str(question.parts.get("over") or "") or (KINDS[question.kind].over if question.is_known else "")
+    if not question.is_known:
+        return str(question.parts.get("over") or "")
+    kind = kind_asked(question)
+    return str(question.parts.get("over") or kind.complete(question.parts, {}).get("over") or kind.over)
 
 
 def evaluate(
@@ -223,8 +240,14 @@ def evaluate(
         raise InputError(f"The scene has no section {within!r}. It has: {known_ones}.")
     notes = notebook.annotations()
     records = memory.records(scope(question, factor.place or ("slot" if len(slots_of(question)) > 1 else "")))
-    constants = _Constants(memory, memory.records(PassQuery(rig=question.rig, purpose=HEAT)))
-    views = _views(memory, records, notes, constants, progress, section, question.rig)
+    is_own = _own(memory, question, named(knobs))
+    own, others = ([one for one in records if is_own(one) is mine] for mine in (True, False))
+    heat_passes = memory.records(PassQuery(rig=question.rig, purpose=HEAT))
+    constants = _Constants(memory, [one for mine in (False, True) for one in heat_passes if is_own(one) is mine])
+    views = _views(memory, own, notes, constants, progress, section, question.rig)
+    beside = [
+        replace(one, beside=True) for one in _views(memory, others, notes, constants, progress, section, question.rig)
+    ]  # fmt: skip
     counted = [view for view in views if view.counts_for(question)]
     responses = response.read([view.counted for view in counted], question, factor, named(knobs))
     incidents = incidents_of(notebook, places, question)
@@ -241,7 +264,7 @@ def evaluate(
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
-    kind = KINDS[question.kind] if question.is_known else None
+    kind = kind_asked(question) if question.is_known else None
     seen = Seen(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
@@ -258,11 +281,33 @@ def evaluate(
             evenings=evenings_in([v.record for v in views if not v.deleted]),
         )
     answer = _answered(kind, seen, progress)
-    found = findings_of(_whole(places, responses, views, question, context, rig, named(knobs)))
+    order = {record.id: at for at, record in enumerate(records)}
+    every = sorted((*views, *beside), key=lambda one: order[one.record.id])
+    whole = _whole(places, responses, every, question, context, rig, named(knobs))
+    better = response.read([one.counted for one in beside if one.is_good], question, factor, named(knobs))
+    better = _with_incidents(better, incidents)
+    found = findings_of(replace(whole, pick=answer.option, beside=better))
     return Evaluation(
-        question, rig, tuple(views), tuple(responses), answer, context, newest, why_not,
+        question, rig, tuple(every), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()), found, unchecked,
+        tuple(better),
     )  # fmt: skip
+
+
+def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Callable[[PassRecord], bool]:
+    """Which passes are a question's own: made for its kind of question, about the same knob, and at its base. Of one
+    whose base is not noted all are."""
+    base, kind = question.base, kind_asked(question)
+    if base is None:
+        return lambda record: True
+
+    def is_own(record: PassRecord) -> bool:
+        asked = memory.asked(record.plan_id) if record.plan_id and not kind.of_others else None
+        if asked is not None and (asked.kind, own_factor(asked)) != (question.kind, own_factor(question)):
+            return False
+        return at_base(memory.places.point(record), base, question.versions, knobs)
+
+    return is_own
 
 
 def _by_charge(record: PassRecord) -> Discharge:
@@ -281,7 +326,7 @@ def _whole(
         Looked(
             view.counted, frozenset(one.id for one in view.verdict.findings), view.verdict.facts,
             view.counts_for(question), view.record.plan_id or "", view.record.plan_index, view.record.origin,
-            view.record.summary,
+            view.record.summary, view.is_good,
         )
         for view in views if not view.deleted
     ]  # fmt: skip

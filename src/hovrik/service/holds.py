@@ -21,7 +21,7 @@ from ..core.errors import HovrikError, StoreError, Unavailable
 from ..core.facts.left import Left
 from ..disk.folders import data_folder
 from ..disk.reading import read_bytes
-from ..disk.writing import Kind, write_text
+from ..disk.writing import FileKind, write_text
 from ..store.sound import WRONG, left_of
 from .machines import OWN, SIMULATED, Address, identity_of
 
@@ -97,7 +97,7 @@ class Hold:
             "left": left.as_dict(),
         }  # fmt: skip
         self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        write_text(self._folder / "run.json", json.dumps(body, allow_nan=False), Kind.OWN)
+        write_text(self._folder / "run.json", json.dumps(body, allow_nan=False), FileKind.OWN)
 
     def forget(self) -> None:
         """It is as it was."""

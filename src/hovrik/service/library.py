@@ -22,6 +22,7 @@ from ..store.notebook import Notebook
 from ..store.sound import WRONG
 from .holds import held
 from .machines import BY_HAND, open_machine
+from .planning import of_kind
 
 MACHINES = "machines"
 ANSWERS = "preflight"
@@ -127,7 +128,8 @@ def first_question(notebook: Notebook) -> Question | None:
     title = next((t for t in titles(notebook).values() if t.scenes), None)
     if rig is None or title is None:
         return None
-    return lowest_watts(rig.key, rig.slots[0].key, title.key, title.scenes[0].key)
+    asked = lowest_watts(rig.key, rig.slots[0].key, title.key, title.scenes[0].key)
+    return of_kind(asked, asked.kind)
 
 
 def version_history(notebook: Notebook, rig_key: str) -> list[tuple[int, str, str, Version]]:
@@ -171,18 +173,21 @@ def look(address: Mapping[str, Any] | None) -> Seen:
         return Seen()
     try:
         with held(address), closing(open_machine(address)) as machine:
-            return _seen(machine)
+            return seen_on(machine)
     except HovrikError as fault:
         return Seen(fault=str(fault))
 
 
-def _seen(machine: Machine) -> Seen:
-    return Seen(machine.snapshot(), machine.charge(), machine.source(), machine.describe().slot, machine.now_ns())
+def seen_on(machine: Machine) -> Seen:
+    """What an open machine shows now."""
+    told = machine.describe()
+    knobs = () if told.by_hand else tuple(told.knobs)
+    return Seen(machine.snapshot(), machine.charge(), machine.source(), told.slot, machine.now_ns(), knobs=knobs)
 
 
 def told_by(notebook: Notebook, question: Question, machine: Machine) -> dict[str, Condition]:
     """What the list before measuring says about passes made now on a machine."""
-    return conditions(preflight(notebook, question, _seen(machine)))
+    return conditions(preflight(notebook, question, seen_on(machine)))
 
 
 def preflight(notebook: Notebook, question: Question, seen: Seen) -> tuple[Item, ...]:

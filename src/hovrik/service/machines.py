@@ -23,7 +23,7 @@ from ..core.errors import HovrikError, Unavailable
 from ..core.facts.rig import Rig
 from ..disk.folders import data_folder
 from ..disk.reading import read_bytes
-from ..disk.writing import Kind, write_text
+from ..disk.writing import FileKind, write_text
 
 Address = Mapping[str, Any]
 SIMULATED, OWN, BY_HAND = "simulated", "file", "by hand"
@@ -170,7 +170,7 @@ def _keep(own: str, body: Mapping[str, Any]) -> None:
     path = _path_of(own)
     path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     text = json.dumps({**body, "schema": "hovrik-stand-in", "version": VERSION})
-    write_text(path, text, Kind.OWN, durable=False)
+    write_text(path, text, FileKind.OWN, durable=False)
 
 
 def _shipped() -> Path:

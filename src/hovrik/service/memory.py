@@ -7,9 +7,11 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from ..core.errors import HovrikError
+from ..core.kinds.table import question_from
 from ..core.model.heat_network import Network
 from ..core.passes.figures import PassFigures
 from ..core.passes.record import PassRecord
+from ..core.questions.question import Question
 from ..store.notebook import Notebook, PassQuery
 from ..store.opened import Spoiled
 from ..store.sound import WRONG
@@ -37,6 +39,7 @@ class Memory:
         self.places = Places(notebook)
         self._records: dict[PassQuery, tuple[int, list[PassRecord]]] = {}
         self._derived: dict[tuple[str, int], dict[str, tuple[int, Any]]] = {}
+        self._asked: dict[str, Question | None] = {}
         self.revisions: dict[str, int] = {}
         self.damage: dict[str, str] = {}
         self._checked = FIRST
@@ -78,6 +81,15 @@ class Memory:
             known = [*known, *(replace(one, damage=self.damage.get(one.id, "")) for one in read)]
             self._records[where] = newest, known
         return known
+
+    def asked(self, plan_id: str) -> Question | None:
+        """The question that a plan was made for; None where that cannot be read."""
+        if plan_id not in self._asked:
+            try:
+                self._asked[plan_id] = question_from(self.notebook.plan(plan_id)["question"])
+            except (*WRONG, HovrikError):
+                self._asked[plan_id] = None
+        return self._asked[plan_id]
 
     def _load(self, pass_id: str) -> PassRecord:
         """A pass in full; one that is damaged without what was measured."""

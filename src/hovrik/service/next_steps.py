@@ -2,19 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
-from ..core.kinds.feels import KIND as FEELS
-from ..core.kinds.table import KINDS
+from ..core.kinds.table import KINDS, kind_asked
 from ..core.questions.question import LOWEST_WATTS, Question
 from ..core.read.rules.felt import TAKE_LATE, TAKE_RATE
 from .planning import of_kind, with_part
 
 ASK, SCENE = "ask", "scene"
-WORDS: Mapping[str, str] = {
-    "caps": "See which caps hold", "limits-it": "See what limits it", "knob": "Measure it",
-    "which-os": "Compare the OS slots",
-}  # fmt: skip
 
 
 def words_of(action: str) -> str:
@@ -27,7 +20,7 @@ def words_of(action: str) -> str:
     if verb == SCENE:
         return "Ask about that scene"
     kind = what.partition("/")[0]
-    return WORDS.get(kind, "") if verb == ASK and kind in KINDS else ""
+    return KINDS[kind].button if verb == ASK and kind in KINDS else ""
 
 
 def asked_by(action: str, question: Question) -> Question | None:
@@ -37,7 +30,7 @@ def asked_by(action: str, question: Question) -> Question | None:
     if verb == SCENE:
         return question.with_(scene=what)
     if action.startswith((TAKE_RATE, TAKE_LATE)):
-        own = of_kind(question, LOWEST_WATTS) if question.kind == FEELS.id else question
+        own = question if kind_asked(question).asks_floor else of_kind(question, LOWEST_WATTS)
         value = float(what.rpartition("/")[2])
         return own.with_(target_fps=value) if action.startswith(TAKE_RATE) else own.with_(missed_share=value)
     kind, _, over = what.partition("/")

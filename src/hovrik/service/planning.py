@@ -1,115 +1,87 @@
-"""From a question and what a person chose to the design that answers it: the window's side of `core.kinds`."""
+"""From a question and what a person chose to what is to be played: one call for the window, the command line, campaigns
+and next steps."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
-from ..core.errors import InputError, PlanError
+from ..core.errors import InputError
 from ..core.facts.factor import LIMIT, set_by
-from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Order, named, shown
+from ..core.facts.knob import LIMITS, Knob, Level, Order, shown
+from ..core.facts.known_knobs import is_voltage
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Title
-from ..core.kinds import title_setup
-from ..core.kinds.best import KIND as BEST
-from ..core.kinds.best import USUAL
-from ..core.kinds.feels import KIND as FEELS
+from ..core.kinds.ask import ask_within, at_w, completed, noted
 from ..core.kinds.kind import Ask
-from ..core.kinds.table import KINDS
-from ..core.kinds.undervolt import KIND as UNDERVOLT
-from ..core.kinds.undervolt import is_voltage
+from ..core.kinds.table import kind_of, question_from
 from ..core.plan.design import Design, Told
-from ..core.plan.grid import LadderDesign
+from ..core.plan.grid import LadderDesign, first_design
 from ..core.plan.steps import PlannedPass, laid_out, passes_in
-from ..core.questions.question import LOWEST_WATTS, Question
+from ..core.questions.question import BASE, VERSIONS, Question
+from ..store.notebook import Notebook
+from ..store.sound import WRONG
 
-SEARCH, LADDER = "search", "ladder"  # how the lowest watts are found: parts["how"] of a question
-OF_CHOSEN_LIMITS = frozenset(
-    {LOWEST_WATTS, "first-look", "watts-buy", "which-os", "stays-cool", "use-lasts", "triage", BEST.id}
-)
-OF_A_RECIPE = frozenset({
-    "now", "knob", "flip", "limits-it", "options-cost", "title-setup", "which-os", "caps", "display-path", "use-lasts",
-    "rest-draw", "claim", "over-charge", "runtime-true", "plugged", FEELS.id,
-})  # fmt: skip
-COMPARED_LIMITS = 3
+HELD = frozenset({"recipe", "at_w", "display"})  # parts that a person chooses of what is held the same
 
 
-def is_ladder(question: Question) -> bool:
-    """Whether a question is answered by every level in rounds, as the ladder itself says."""
-    return question.kind == LOWEST_WATTS and question.parts.get("how", LADDER) != SEARCH
+@dataclass(frozen=True)
+class Plan:
+    """A question planned: with what its kind filled in, what is asked of the kind, the design, the passes that it wants
+    first and whether these are all."""
+
+    question: Question
+    ask: Ask
+    design: Design
+    passes: tuple[PlannedPass, ...]
+    is_all: bool
 
 
-def is_of_limits(question: Question) -> bool:
-    """Whether a person chooses from where to where limits go."""
-    felt = question.kind == FEELS.id and question.parts.get("over") == LIMIT
-    return question.kind in OF_CHOSEN_LIMITS or felt
+def planned(
+    question: Question, rig: Rig, knobs: Sequence[Knob], ask: Callable[[Question], Ask], title: Title | None = None
+) -> Plan:
+    """A question planned by its kind. ask : what is asked of the kind for a question. Raises PlanError, LimitError
+    where it cannot be carried out."""
+    own = completed(question, rig, knobs, title)
+    found = ask(own)
+    design = kind_of(own.kind).design(found)
+    passes, is_all = first_passes(design, own, found.title)
+    return Plan(noted(found, passes, found.title), found, design, passes, is_all)
 
 
-def design_of(
+def planned_within(
     question: Question, rig: Rig, knobs: Sequence[Knob], ladder: LadderDesign, now: Setup | None = None,
     title: Title | None = None,
-) -> Design:  # fmt: skip
-    """The design of a question by its kind. knobs : on offer; ladder : limits, cap and lengths that a person chose;
-    now : what the machine reads; title : that is played, where it is known.
-
-    Raises PlanError, LimitError where it cannot be carried out.
-    """
-    if not question.is_known:
-        raise PlanError(f"A question of the kind {question.kind!r} is not known to this version. Choose another one.")
+) -> Plan:  # fmt: skip
+    """The same with limits, cap and lengths that a person laid out. knobs : on offer; now : what the machine reads;
+    title : that is played, where it is known."""
     ladder.check(rig)
-    if is_ladder(question):
-        return ladder
-    own, parts = named([knob for knob in knobs if not knob.by_hand]), question.parts
-    if question.kind != UNDERVOLT.id:  # what moves a voltage is asked about by itself, and set by nothing else
-        own = {key: knob for key, knob in own.items() if not is_voltage(key)}
-    varied: dict[str, tuple[Level, ...]] = {
-        str(key): tuple(levels) for key, levels in dict(parts.get("levels") or {}).items()
-    }  # fmt: skip
-    over = str(parts.get("over") or "")
-    base: dict[str, Level] = {}
-    cap = CAP in own and over != CAP
-    if question.kind == BEST.id and not varied:
-        varied = {name: () for name in USUAL if name != CAP or ladder.cap_fps is None}
-    if is_of_limits(question) and (over in ("", LIMIT) or question.kind == BEST.id):
-        limits = ladder.levels_w()
-        varied[LIMIT] = _thinned(limits, COMPARED_LIMITS) if question.kind == "which-os" else limits
-    elif question.kind != "now":
-        base = {key: center_w(question, ladder) for key in LIMITS if key in own}
-    if cap and question.kind != "now" and CAP not in varied:
-        base = {**base, CAP: NO_CAP if ladder.cap_fps is None else ladder.cap_fps}
-    slots = tuple(parts.get("slots") or ()) or tuple(slot.key for slot in rig.slots)
-    if question.kind in ("knob", "flip", FEELS.id):
-        varied = {key: levels for key, levels in varied.items() if key == over and levels}
-    if question.kind == "caps":
-        base = {key: level for key, level in base.items() if key in LIMITS}
-    if display := parts.get("display"):  # of one display of several, as a campaign asks
-        if "display" not in own or own["display"].refusal(str(display)):
-            raise PlanError(f"The display {display} is not offered here. Note it in Rig, under displays.")
-        base["display"] = str(display)
-    recipe = _recipe(question, own)
-    base |= {key: level for key, level in recipe.items() if key != CAP or question.kind != "caps"}
-    if set(recipe) & set(LIMITS):
-        varied.pop(LIMIT, None)
-    like = ladder if question.kind == LOWEST_WATTS else replace(ladder, heat_s=0.0)
-    if question.kind == title_setup.KIND.id and not over:
-        over = title_setup.usual(own)
-    ask = Ask(question, rig, own, Setup(base), now or Setup(), varied, over, slots, like, title=title)
-    return KINDS[question.kind].design(ask)
+
+    def ask(own: Question) -> Ask:
+        return ask_within(own, rig, knobs, ladder, now or Setup(), title=title)
+
+    return planned(question, rig, knobs, ask, title)
 
 
-def _recipe(question: Question, knobs: Mapping[str, Knob]) -> Setup:
-    """The recipe that a question is asked around. Raises PlanError where the machine cannot set it."""
-    recipe = Setup(dict(question.parts.get("recipe") or {})) if question.kind in OF_A_RECIPE else Setup()
-    missing = [key for key in recipe if key not in knobs]
-    if missing:
-        offered = ", ".join(knobs) or "none"
-        raise PlanError(f"The recipe sets {', '.join(missing)}, which is not offered here. Offered: {offered}.")
-    wrong = [why for key, level in recipe.items() if (why := knobs[key].refusal(level))]
-    if wrong:
-        raise PlanError(f"The recipe cannot be planned. {wrong[0]}")
-    return recipe
+def with_base(
+    question: Question, rig: Rig, knobs: Sequence[Knob], design: Design, now: Setup, title: Title | None = None
+) -> Question:  # fmt: skip
+    """A question with what it holds the same, for a design that somebody made by hand."""
+    own = completed(question, rig, knobs, title)
+    return noted(ask_within(own, rig, knobs, first_design(rig), now, title=title), first_passes(design, own)[0], title)
+
+
+def center_w(question: Question, ladder: LadderDesign, rig: Rig | None, knobs: Sequence[Knob], now: Setup) -> float:
+    """The static limit that a question is asked at, to be shown: as chosen, as set, else its place in the range."""
+    set_now = now.static_limit_w
+    if rig is None or not question.is_known:
+        return ladder.from_w
+    if question.parts.get("at_w") is None and set_now is not None and kind_of(question.kind).at < 1.0:
+        return set_now
+    found = at_w(ask_within(question, rig, knobs, ladder, now), kind_of(question.kind))
+    return found if found is not None else ladder.from_w
 
 
 def recipe_of(text: str, knobs: Mapping[str, Knob]) -> Setup:
@@ -144,19 +116,6 @@ def recipe_words(recipe: Mapping[str, Level]) -> str:
     return "; ".join(parts)
 
 
-def center_w(question: Question, ladder: LadderDesign) -> float:
-    """The static limit at which a knob is asked about: as chosen, else the middle of the ladder; its end where caps are
-    felt, so that watts are in no frame's way."""
-    levels = ladder.levels_w() or (ladder.from_w,)  # a ladder that ends below its start has none
-    return float(question.parts.get("at_w", levels[-1] if question.kind == FEELS.id else levels[len(levels) // 2]))
-
-
-def _thinned(levels: Sequence[float], most: int) -> tuple[float, ...]:
-    if len(levels) <= most:
-        return tuple(levels)
-    return tuple(levels[round(at * (len(levels) - 1) / (most - 1))] for at in range(most))
-
-
 def first_passes(
     design: Design, question: Question, title: Title | None = None
 ) -> tuple[tuple[PlannedPass, ...], bool]:
@@ -168,9 +127,29 @@ def first_passes(
 def with_part(question: Question, **parts: Any) -> Question:
     """A copy with parts replaced; None takes one out."""
     found = {**question.parts, **parts}
+    if any(question.parts.get(key) != parts[key] for key in HELD & set(parts)):
+        found = {key: value for key, value in found.items() if key not in (BASE, VERSIONS)}  # noted anew when planned
     return replace(question, parts={key: value for key, value in found.items() if value is not None})
 
 
 def of_kind(question: Question, kind: str) -> Question:
     """The same place and terms asked another way. What was asked about goes with the kind it was asked in."""
-    return replace(question.with_(), kind=kind, parts={})
+    return replace(question.with_(), kind=kind, parts=dict(kind_of(kind).usual))
+
+
+def asked_again(notebook: Notebook, question: Question, kind: str) -> Question:
+    """The same place asked another way, as it was asked there last."""
+    asked = of_kind(question, kind)
+    for _, body, _ in notebook.plans():
+        try:
+            before = question_from(body["question"])
+        except WRONG:
+            continue
+        if before.kind == asked.kind and before.keys == asked.keys and before.source is asked.source:
+            return replace(asked, parts=dict(before.parts))
+    return asked
+
+
+def is_ranged(question: Question | None) -> bool:
+    """Whether a person chooses from where to where limits go."""
+    return question is None or (question.is_known and kind_of(question.kind).is_ranged(question))

@@ -10,14 +10,13 @@ from typing import Any
 from ..core.errors import InputError
 from ..core.facts.factor import LIMIT
 from ..core.facts.knob import CAP, LIMITS, Level, Where, is_number
-from ..core.facts.known_knobs import known
+from ..core.facts.known_knobs import is_voltage, known
 from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.keep.staleness import changes, verdict
 from ..core.keep.verified import LEAST_S, LONG_S
 from ..core.keep.verified import verdict as verdict_of_long_run
-from ..core.kinds.undervolt import is_voltage
 from ..core.message import Message
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question, lowest_watts
@@ -157,7 +156,7 @@ def stood(
         for view in reversed(evaluation.views):
             seconds = view.figures.frames.seconds if view.figures.frames is not None else 0.0
             is_new = view.record.id not in body["passes"]  # that it was chosen by
-            if view.counts and is_new and seconds >= LEAST_S and view.record.setup.has(setup):
+            if view.is_good and is_new and seconds >= LEAST_S and view.record.setup.has(setup):
                 said = verdict_of_long_run(body, view.figures.values, seconds / 60.0)
                 if notebook.get_state(_stood(profile_id)) != said.as_dict():
                     notebook.set_state(_stood(profile_id), said.as_dict())

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from ..core.errors import HovrikError
 from ..core.facts.knob import Knob
+from ..core.kinds.table import question_from
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
 from ..store.notebook import Notebook
@@ -49,7 +50,7 @@ def remembered(notebook: Notebook) -> Remembered:
 
 def question_of(body: Any) -> Question:
     """A question of plain values. Raises ValueError, TypeError, KeyError, AttributeError for one that cannot be."""
-    made = Question.from_dict(body)
+    made = question_from(body)
     scope = made.scope
     keys = (*scope.rigs, *scope.slots, *scope.titles, *scope.scenes)
     if not all(isinstance(key, str) for key in keys):

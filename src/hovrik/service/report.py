@@ -16,10 +16,11 @@ from ..core.facts.knob import inside
 from ..core.facts.known_knobs import known
 from ..core.facts.setup import Setup, describe
 from ..core.finding import State
-from ..core.kinds.table import KINDS
+from ..core.kinds.table import kind_asked
 from ..core.passes.figure import BY_ID, floor_figure
 from ..core.plan.designs import design_from
 from ..core.plan.grid import LadderDesign
+from ..core.plan.lengths import Lengths
 from ..core.questions.question import Question
 from ..core.read.group import Group
 from ..core.read.response import Response
@@ -93,13 +94,13 @@ def card_of(body: Mapping[str, Any]) -> Report:
 
 
 def _asked(question: Question) -> str:
-    return KINDS[question.kind].words if question.is_known else question.kind
+    return kind_asked(question).words if question.is_known else question.kind
 
 
 def _question_words(question: Question) -> str:
     terms = question.terms
     said = [f"Asked: {_asked(question)}"]
-    if terms.floor is not None and (not question.is_known or KINDS[question.kind].asks_floor):
+    if terms.floor is not None and (kind_asked(question).asks_floor):
         figure = floor_figure(terms.floor.figure, terms.school)
         of = f" of the {inside(figure.label)}" if figure is not None else ""
         said.append(f"{terms.floor.value:g}{of}, {100 * terms.floor.tolerance:g} % under it still holds")
@@ -119,9 +120,9 @@ def _method(notebook: Notebook, evaluation: Evaluation) -> list[str]:
             design = design_from(notebook.plan(plan_id))
         except (HovrikError, *WRONG):
             continue
-        like = design if isinstance(design, LadderDesign) else getattr(design, "like", None)
+        like = design.lengths if isinstance(design, LadderDesign) else getattr(design, "like", None)
         many = words.plural(count, "pass", "passes")
-        if isinstance(like, LadderDesign):
+        if isinstance(like, Lengths):
             said.append(
                 f"{many} of {like.pass_s:.0f} s after {like.soak_s:.0f} s in the scene at the setup, "
                 f"{like.cool_s:.0f} s of rest between them, in an order drawn with the seed {like.seed}."

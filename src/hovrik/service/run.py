@@ -106,7 +106,7 @@ def keep_plan(
     """
     if not setups:
         design.check(rig_of(notebook, question.rig))
-    chosen = SetupsDesign(tuple(setups), design) if setups else design
+    chosen = SetupsDesign(tuple(setups), design.lengths) if setups else design
     return keep_design(notebook, question, chosen, room_c, seen, overhead)
 
 
@@ -153,7 +153,7 @@ def passes_of(design: LadderDesign, rig: Rig, setups: Sequence[Setup] = ()) -> t
     """The passes of a plan: its design's, or the given setups in a random order kept by the seed."""
     if not setups:
         return ordered_passes(design, rig)
-    return passes_in(laid_out(SetupsDesign(tuple(setups), design).ask(Told()).wanted))
+    return passes_in(laid_out(SetupsDesign(tuple(setups), design.lengths).ask(Told()).wanted))
 
 
 @dataclass(frozen=True)

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 
 from ..core.facts.title import Scene, Title
 from ..core.passes.figure import low_id
-from ..core.plan.resolution import Curve, Repeatability, repeatability, resolution, sd_at_length, settled_after
+from ..core.passes.warm_up import settled_after
+from ..core.plan.resolution import Curve, Repeatability, repeatability, resolution, sd_at_length
 from ..core.questions.question import Question
-from ..core.read.evening import Evening
+from ..core.read.evening import PlayedEvening
 from ..core.stats.power import repeats_needed
 from ..store.notebook import Notebook
 from .gather import Evaluation, PassView
@@ -53,7 +54,7 @@ class SceneStudy:
 LEAST_MIX = 0.05  # of an evening, from which a sort of stretches is worth a scene
 
 
-def with_scenes(title: Title, evening: Evening) -> Title:
+def with_scenes(title: Title, evening: PlayedEvening) -> Title:
     """A title with scenes for what was played in an evening, each with its share of it, which is then the mix; those of
     an evening before go."""
     kept = tuple(replace(scene, mix=None) for scene in title.scenes if not scene.key.startswith(PLAYED))

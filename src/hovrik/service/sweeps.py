@@ -15,40 +15,38 @@ from ..bench.protocol import Description, Machine
 from ..bench.setting import settable
 from ..core.errors import HovrikError, InputError, PlanError
 from ..core.facts.factor import LIMIT, set_by
-from ..core.facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, named, shown
+from ..core.facts.knob import CAP, LIMITS, Knob, Level, named, shown
+from ..core.facts.known_knobs import is_voltage
 from ..core.facts.place import Source
 from ..core.facts.rig import OsSlot
 from ..core.facts.setup import Setup
 from ..core.facts.terms import HOURS, LOW, LOW_TENTH, MEAN, SCORE, SLOW_SHARE, TIME, Aim, Limit, School
 from ..core.facts.title import Scene, Title
-from ..core.kinds import title_setup
-from ..core.kinds.best import KIND as BEST
+from ..core.kinds.ask import ask_of
 from ..core.kinds.kind import Ask, Kind
 from ..core.kinds.table import kind_of
-from ..core.kinds.undervolt import is_voltage
 from ..core.passes.units import check_declared
 from ..core.plan.design import Design
-from ..core.plan.grid import LadderDesign
+from ..core.plan.lengths import USUAL_S, Lengths, pass_of
 from ..core.plan.schedule import Totals, total
 from ..core.plan.search import SLOT, plain
 from ..core.plan.steps import PlannedPass
-from ..core.questions.question import Question, Scope
+from ..core.questions.question import LOWEST_WATTS, Question, Scope
 from ..core.read.answer import Answer, Option, option_of
 from ..core.read.response import group_at
 from ..store.notebook import Notebook
 from . import library, run
 from .gather import Evaluation, evaluate
 from .machines import of_ones_own
-from .planning import first_passes
+from .planning import Plan
+from .planning import planned as planned_by
 from .rows import response_rows
 
 SCHEMA = 1
 FLOORS: Mapping[str, str] = {
     "low": LOW, "mean": MEAN, "share": SLOW_SHARE, "score": SCORE, "time": TIME, "low_0_1pct": LOW_TENTH,
 }  # fmt: skip
-UNCAPPED = frozenset({"lowest-watts", "first-look", "watts-buy"})  # they sweep without a cap where none is named
-IN_PLAY, IN_WINDOW = frozenset({"flip"}), frozenset({"claim", "feels", "runtime-true", "triage", "undervolt"})
-HEAT_S, PASS_S = 900.0, 60.0
+HEAT_S = 900.0
 
 
 @dataclass(frozen=True)
@@ -58,7 +56,7 @@ class Request:
     slots : keys of OS slots that a search goes over, () the one that runs; budget : passes or minutes, None no end;
     title, scene : keys, "" the first of the machine."""
 
-    kind: str = "lowest-watts"
+    kind: str = LOWEST_WATTS
     over: str = ""
     knobs: Mapping[str, str] = field(default_factory=dict)
     floor: float | None = None
@@ -166,12 +164,12 @@ def described(machine: Machine) -> Description:
         rig = replace(rig, slots=(OsSlot(found.slot or "os", "OS"),))
     titles = tuple(title for title in found.titles if title.scenes)
     if not titles:
-        titles = (Title("title", "Title", scenes=(Scene("scene", "Scene", PASS_S),)),)
+        titles = (Title("title", "Title", scenes=(Scene("scene", "Scene", USUAL_S),)),)
     return replace(found, rig=rig, titles=titles, slot=found.slot or rig.slots[0].key)
 
 
-def prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, Design]:
-    """The question and its design. Raises InputError, PlanError, the latter too where an option would change nothing:
+def prepared(machine: Machine, request: Request) -> Plan:
+    """The question planned. Raises InputError, PlanError, the latter too where an option would change nothing:
     whoever gave it believes that it was obeyed."""
     made = _prepared(machine, request)
     free = replace(request, budget_passes=None, budget_minutes=None)  # a budget may hide what an option changes
@@ -204,10 +202,10 @@ def _without_each(request: Request, free: Request) -> list[tuple[str, Request]]:
 def _laid_out(machine: Machine, request: Request) -> tuple[list[tuple[Setup, float]], Design] | None:
     """Setup and length of each pass that is wanted first, and the design; None where it cannot be asked so."""
     try:
-        _, question, ask, design = _prepared(machine, request)
+        made = _prepared(machine, request)
     except HovrikError:
         return None
-    return [(one.setup, one.pass_s) for one in first_passes(design, question, ask.title)[0]], design
+    return [(one.setup, one.pass_s) for one in made.passes], made.design
 
 
 def _has_effect(
@@ -229,52 +227,35 @@ def _is_like(one: Design, other: Design) -> bool:
     return all(getattr(one, name) == getattr(other, name) for name in own)
 
 
-def _prepared(machine: Machine, request: Request) -> tuple[Kind, Question, Ask, Design]:
+def _prepared(machine: Machine, request: Request) -> Plan:
     kind, found = kind_of(request.kind), described(machine)
-    if kind.id in IN_PLAY:
-        raise PlanError(f"A question of the kind {kind.id} is asked while somebody plays: ask it in the window.")
-    if kind.id in IN_WINDOW:
-        raise PlanError(f"A question of the kind {kind.id} is asked in the window.")
+    if kind.in_window:
+        raise PlanError(f"{kind.in_window} A question of the kind {kind.id}: ask it in the window.")
     title = _named(found.titles, request.title, "title")
     scene = _named(title.scenes, request.scene, "scene")
-    knobs = {key: knob for key, knob in named(settable(machine, found.rig, title)).items() if not is_voltage(key)}
+    offered = settable(machine, found.rig, title)
+    knobs = {key: knob for key, knob in named(offered).items() if not is_voltage(key)}
     typed = {key: levels_of(text, knobs.get(LIMITS[0] if key == LIMIT else key)) for key, text in request.knobs.items()}
     fixed = {key: levels[0] for key, levels in typed.items() if len(levels) == 1 and key != request.over}
-    varied = {key: levels for key, levels in typed.items() if key not in fixed}
-    base: dict[str, Level] = {}
-    for key, level in fixed.items():
-        base.update(dict.fromkeys(set_by(key), level))
-    if request.cap is not None:
-        base[CAP] = request.cap
-    elif request.kind in UNCAPPED and CAP not in (*varied, *base, request.over) and _takes_no_cap(knobs):
-        base[CAP] = NO_CAP
-    base = {key: level for key, level in base.items() if key not in LIMITS or key in knobs}
-    question = _question(machine, found, title.key, scene.key, request, kind, varied, knobs)
-    own = [knob.as_dict() for key, knob in knobs.items() if key not in LIMITS]
-    question = replace(question, parts={**question.parts, "knobs": own})
+    recipe = {one: level for key, level in fixed.items() for one in set_by(key) if one not in LIMITS or one in knobs}
+    question = _question(machine, found, title.key, scene.key, request, kind, {
+        "recipe": recipe, "levels": {key: list(levels) for key, levels in typed.items() if key not in fixed},
+    })  # fmt: skip
+    held = {**recipe, **({CAP: request.cap} if request.cap is not None else {})}
     wrong = [
-        why for key, level in base.items()
+        why for key, level in held.items()
         if (why := knobs[key].refusal(level) if key in knobs else f"This machine has no knob {key!r}. Leave it out.")
     ]  # fmt: skip
     if wrong:
         raise PlanError(f"This cannot be planned. {wrong[0]}")
-    like = LadderDesign(
-        1.0, 1.0, 1.0, repeats=request.repeats, pass_s=_length(scene), seed=request.seed,
-        heat_s=HEAT_S if request.limit_die_c is not None and kind.asks_floor and kind.id != BEST.id else 0.0,
-    )  # fmt: skip
-    slots = tuple(slot.key for slot in found.rig.slots)
-    now = machine.snapshot().restorable()
-    over = str(question.parts.get("over", ""))
-    ask = Ask(question, found.rig, knobs, Setup(base), now, varied, over, slots, like, _most(request, like), title)
-    return kind, question, ask, kind.design(ask)
+    heat_s = HEAT_S if request.limit_die_c is not None else 0.0
+    lengths = Lengths(request.repeats, pass_of(scene), heat_s=heat_s, seed=request.seed)
+    now, most = machine.snapshot().restorable(), _most(request, lengths)
 
+    def ask(own: Question) -> Ask:
+        return ask_of(own, found.rig, offered, lengths, now, title=title, most=most, cap_fps=request.cap)
 
-def _length(scene: Scene) -> float:
-    return min(max(scene.length_s or PASS_S, 10.0), 7200.0)
-
-
-def _takes_no_cap(knobs: Mapping[str, Knob]) -> bool:
-    return CAP in knobs and knobs[CAP].refusal(NO_CAP) is None
+    return planned_by(question, found.rig, offered, ask, title)
 
 
 def _named(found: Sequence[Any], key: str, what: str) -> Any:
@@ -287,17 +268,11 @@ def _named(found: Sequence[Any], key: str, what: str) -> Any:
 
 
 def _question(
-    machine: Machine, found: Description, title: str, scene: str, request: Request, kind: Kind,
-    varied: Mapping[str, Sequence[Level]], offered: Mapping[str, Knob],
+    machine: Machine, found: Description, title: str, scene: str, request: Request, kind: Kind, parts: dict[str, Any],
 ) -> Question:  # fmt: skip
-    parts: dict[str, Any] = {}
-    over = request.over or (next(iter(varied), "") if request.kind in ("knob", "options-cost") else "")
-    if request.kind == title_setup.KIND.id and not over:
-        over = title_setup.usual(offered)
-    if over:
-        parts["over"] = over
-    if varied:
-        parts["levels"] = {key: list(levels) for key, levels in varied.items()}
+    parts = {**kind.usual, **{key: value for key, value in parts.items() if value}}
+    if request.over:
+        parts["over"] = request.over
     scope = Scope((found.rig.key,), (found.slot,), (title,), (scene,), machine.source() or Source.BATTERY)
     limits = tuple(
         Limit(figure, at_most=value)
@@ -323,21 +298,20 @@ def _question(
     )  # fmt: skip
 
 
-def _most(request: Request, like: LadderDesign) -> int | None:
+def _most(request: Request, lengths: Lengths) -> int | None:
     """Passes that the budget allows, at least one."""
     found = [] if request.budget_passes is None else [max(request.budget_passes, 1)]
     if request.budget_minutes is not None:
-        each = like.settle_s + like.soak_s + like.pass_s + like.cool_s
-        found.append(max(int((60.0 * request.budget_minutes - like.heat_s) / each), 1))
+        found.append(max(int((60.0 * request.budget_minutes - lengths.heat_s) / lengths.each_s), 1))
     return min(found, default=None)
 
 
 def planned(machine: Machine, request: Request) -> tuple[Question, tuple[PlannedPass, ...], Totals, bool]:
     """What would be run first, with its totals; whether that is all (a search asks for more by what it finds)."""
-    _, question, ask, design = prepared(machine, request)
-    passes, is_all = first_passes(design, question, ask.title)
-    run.check_passes(ask.rig, passes)
-    return question, passes, total(passes, ask.rig, start_charge=machine.charge() or 1.0), is_all
+    made = prepared(machine, request)
+    rig = made.ask.rig
+    run.check_passes(rig, made.passes)
+    return made.question, made.passes, total(made.passes, rig, start_charge=machine.charge() or 1.0), made.is_all
 
 
 def sweep(
@@ -345,11 +319,11 @@ def sweep(
 ) -> Swept:  # fmt: skip
     """Plan and run a question on a machine, into a notebook. where : FILE.py:NAME that it was loaded from. Raises
     HovrikError; the machine is put back whatever happens."""
-    _, question, _, design = prepared(machine, request)
-    found = described(machine)
+    plan = prepared(machine, request)
+    question, found = plan.question, described(machine)
     library.register(notebook, found)
     room_c = request.room_c if request.room_c is not None else machine.room_c()
-    plan_id = run.keep_design(notebook, question, design, room_c)
+    plan_id = run.keep_design(notebook, question, plan.design, room_c)
     notebook.set_state("question", question.as_dict())
     made = 0
 

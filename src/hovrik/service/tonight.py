@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
-from ..core.choose.journey import BOUND_SD, MOST_WAYS, SCENES_SD, Evening, Outcome, Supply, Way, planned
-from ..core.choose.trade import Kind, Point, points_of, unbeaten
+from ..core.choose.journey import BOUND_SD, MOST_WAYS, SCENES_SD, Journey, JourneyEnd, Supply, Way, planned
+from ..core.choose.trade import Point, PointKind, points_of, unbeaten
 from ..core.errors import HovrikError
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, describe
@@ -38,7 +38,7 @@ class Means:
     ways: dict[str, tuple[Way, ...]]
     supply: Supply | None
 
-    def why_not(self, evening: Evening) -> str:
+    def why_not(self, evening: Journey) -> str:
         """Why an evening cannot be told, or a title of it has no way to be played; "" for neither."""
         if self.supply is None:
             return "The battery's energy is not known: note it in Rig."
@@ -46,21 +46,21 @@ class Means:
         return f"Nothing was measured of {', '.join(none)} on battery here: plan it first." if none else ""
 
 
-def titles_of(evening: Evening) -> list[str]:
+def titles_of(evening: Journey) -> list[str]:
     """Keys of the titles that are played, each once."""
     return list(dict.fromkeys(leg.what for leg in evening.legs if leg.is_title))
 
 
-def kept(notebook: Notebook) -> Evening:
+def kept(notebook: Notebook) -> Journey:
     """The evening that was planned last; an empty one where there is none that can be read."""
     body = notebook.get_state(STATE)
     try:
-        return Evening.from_dict(body) if isinstance(body, dict) else Evening()
+        return Journey.from_dict(body) if isinstance(body, dict) else Journey()
     except (HovrikError, *WRONG):
-        return Evening()
+        return Journey()
 
 
-def keep(notebook: Notebook, evening: Evening) -> None:
+def keep(notebook: Notebook, evening: Journey) -> None:
     """Remember it. Raises StoreError."""
     notebook.set_state(STATE, evening.as_dict())
 
@@ -83,7 +83,7 @@ def means_of(
     return Means(names, ways, _supply(memory.places.newest_rig(question.rig), used))
 
 
-def ahead(evening: Evening, means: Means) -> Outcome | None:
+def ahead(evening: Journey, means: Means) -> JourneyEnd | None:
     """What comes of an evening; None where the battery is not known or there is no leg."""
     return planned(evening, means.ways, means.supply) if means.supply is not None and evening.legs else None
 
@@ -138,7 +138,7 @@ def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation)
     """Setups that hold what is asked and that none beats, and the profile; where none holds, those that none beats."""
     of = partial(hours_of, question=found.question, context=found.context)
     points = [one for one in points_of(found.responses, found.question.terms, of)
-              if one.kind is not Kind.PREDICTED and not one.incidents and one.at("draw_w") > 0]  # fmt: skip
+              if one.kind is not PointKind.PREDICTED and not one.incidents and one.at("draw_w") > 0]  # fmt: skip
     fits = [one for one in points if one.fits and (one.holds is None or one.holds >= 0.5)]
     chosen = unbeaten(fits or points, "draw_w")
     body = _profile_of(notebook, question.rig, question.slot, title)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from ..core import words
-from ..core.choose.trade import JOULES, Kind, Point, Relaxed, points_of, relaxations
+from ..core.choose.trade import JOULES, Point, PointKind, Relaxed, points_of, relaxations
 from ..core.choose.weighed import ranked, told
 from ..core.facts.knob import CAP
 from ..core.facts.setup import describe
@@ -38,7 +38,7 @@ def trade_of(evaluation: Evaluation, wanted: Callable[[], bool] = lambda: True) 
     points = (*measured, *_predicted(evaluation, rows))
     option = evaluation.answer.option
     pick = next((at for at, one in enumerate(points) if option and one.setup == option.setup), None)
-    now = tuple(at for at, one in enumerate(points) if one.kind is Kind.REFERENCE)
+    now = tuple(at for at, one in enumerate(points) if one.kind is PointKind.REFERENCE)
     return Trade(points, tuple(relaxations(measured, question.terms)), pick, now)
 
 
@@ -71,5 +71,5 @@ def _predicted(evaluation: Evaluation, rows: Sequence[CapRow]) -> list[Point]:
         values |= {"package_w": at.package} if at.package is not None else {}
         values[JOULES] = Estimate(at.draw.value / at.rate.value, None, None, "J")
         setup = group.setup.with_(**{CAP: row.even.cap_fps})
-        found.append(Point(setup, Kind.PREDICTED, values, None, (), group.passes))
+        found.append(Point(setup, PointKind.PREDICTED, values, None, (), group.passes))
     return found

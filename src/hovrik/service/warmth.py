@@ -25,14 +25,15 @@ def with_settled(
     memory: Memory, records: Sequence[PassRecord], points: Mapping[str, Point], found: Mapping[str, PassFigures]
 ) -> dict[str, PassFigures]:
     """The figures of passes with what the network says of them: settled temperatures where it is close enough, else at
-    least how much. records : of one rig without a heat pass, oldest first; found : their figures."""
+    least how much. records : of one rig without a heat pass; found : their figures."""
     by_fan: dict[str, list[PassRecord]] = {}
     for record in records:
         own = found[record.id]
         if own.value("die_end_c") is not None and own.value("package_w") is not None:
             by_fan.setdefault(points[record.id].cooling, []).append(record)
     told = dict(found)
-    for policy, group in by_fan.items():
+    for policy, unsorted in by_fan.items():
+        group = _in_time(unsorted)
         network, ids = _network(memory, policy, group, points)
         if network is None:
             continue
@@ -47,6 +48,15 @@ def with_settled(
     return told
 
 
+def _in_time(group: Sequence[PassRecord]) -> list[PassRecord]:
+    """Passes as they were made, in whatever order they are stored: heat goes from one into the next."""
+    began: dict[str, int] = {}
+    for record in group:
+        plan = record.plan_id or record.id
+        began[plan] = min(began.get(plan, record.started_ns), record.started_ns)
+    return sorted(group, key=lambda one: (began[one.plan_id or one.id], one.started_ns, one.id))
+
+
 def _network(
     memory: Memory, policy: str, group: Sequence[PassRecord], points: Mapping[str, Point]
 ) -> tuple[Network | None, tuple[str, ...]]:
@@ -54,7 +64,8 @@ def _network(
     count = 1
     while (further := max(count + 1, count * 7 // 6)) <= len(group):
         count = further
-    newest, known = tuple(record.id for record in group[:count]), memory.networks.get(policy)
+    key = f"{policy}/{group[0].id}"
+    newest, known = tuple(record.id for record in group[:count]), memory.networks.get(key)
     if known is not None and known[0] == newest:
         return known[1], newest
     plans = {plan: at for at, plan in enumerate(dict.fromkeys(record.plan_id or record.id for record in group))}
@@ -73,7 +84,7 @@ def _network(
         if seconds > MOST_S:
             break
     network = _fitted(memory, policy, newest, stretches, UNKNOWN_ROOM_SD if None in rooms else ROOM_SD)
-    memory.networks[policy] = newest, network
+    memory.networks[key] = newest, network
     return network, newest
 
 

@@ -13,7 +13,7 @@ from typing import Any
 
 from ..core.errors import Damaged, ImportRefused, Locked, StoreError, TooNew
 from ..disk.reading import name_of, size_of
-from ..disk.writing import Kind, replacing
+from ..disk.writing import FileKind, replacing
 from . import sealed
 from .upgrade import AFTER
 
@@ -218,7 +218,7 @@ def _copied(connection: sqlite3.Connection, path: Path, version: int) -> Path:
         copy = path.with_name(f"{path.stem}.format-{version}{more}{path.suffix}")
         if not copy.exists() and not copy.is_symlink():
             break
-    with replacing(copy, Kind.NOTEBOOK) as temporary:
+    with replacing(copy, FileKind.NOTEBOOK) as temporary:
         target = sqlite3.connect(temporary)
         try:
             connection.backup(target)

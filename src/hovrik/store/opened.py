@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any, Self, TypeVar
 
 from ..core.errors import HovrikError, Locked, StoreError
-from ..disk.writing import Kind, hold_open, let_go, replacing
+from ..disk.writing import FileKind, hold_open, let_go, replacing
 from . import sealed
 from .database import BUSY_S, UNREADABLE, Older, WriterLock, connect, in_memory, look_through, prepare, shared
 from .sound import WRONG
@@ -108,7 +108,7 @@ class OpenedFile:
         """All of the file as it is now into another one, which is there only once it is whole. Raises StoreError,
         NotOurs."""
         self._refuse_open_elsewhere(path)
-        with replacing(path, Kind.NOTEBOOK, force=force) as temporary:
+        with replacing(path, FileKind.NOTEBOOK, force=force) as temporary:
             target = sqlite3.connect(temporary)
             try:
                 self._connection.backup(target)

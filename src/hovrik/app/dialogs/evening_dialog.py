@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QDialog, QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
-from ...core.keep.evening import Evening
+from ...core.keep.evening import EveningReadings
 from ...service import evenings
 from ..commands import imported
 from ..session import Session
@@ -44,7 +44,7 @@ class EveningDialog(QDialog):
 
     def keep(self) -> None:
         """Note it, undoable, and close; what is wrong with it is said."""
-        evening = Evening(self.start.value() / 100, self.end.value() / 100, self.minutes.value() / 60)
+        evening = EveningReadings(self.start.value() / 100, self.end.value() / 100, self.minutes.value() / 60)
         try:
             made = evenings.note(self._session.notebook, self._body, evening)
         except HovrikError as fault:

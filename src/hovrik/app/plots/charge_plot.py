@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 
 from ...core import words
-from ...core.choose.journey import Evening, Outcome
+from ...core.choose.journey import Journey, JourneyEnd
 from ..theme import tokens
 from .base import Plot
 from .labels import Edge
@@ -26,12 +26,12 @@ class ChargePlot(Plot):
 
     def __init__(self) -> None:
         super().__init__("Charge over the evening", "hours from now", "charge (%)")
-        self._evening = Evening()
-        self._outcome: Outcome | None = None
+        self._evening = Journey()
+        self._outcome: JourneyEnd | None = None
         self._names: Sequence[str] = ()
         self.hint("No leg is planned yet. Add one.")
 
-    def show_evening(self, evening: Evening, outcome: Outcome | None, names: Sequence[str]) -> None:
+    def show_evening(self, evening: Journey, outcome: JourneyEnd | None, names: Sequence[str]) -> None:
         """names : what each leg is called."""
         self._evening, self._outcome, self._names = evening, outcome, names
         self.redraw_soon(whole=True)

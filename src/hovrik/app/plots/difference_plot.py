@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtGui import QColor
 
-from ...core.read.contrast import Outcome
+from ...core.read.contrast import Comparison
 from ...core.read.sheet import NEUTRAL, Line
 from ...core.stats.estimate import t_quantile
 from ..theme import tokens
@@ -28,7 +28,7 @@ class Row:
     middle: float
     low: float
     high: float
-    verdict: Outcome
+    verdict: Comparison
     neutral: bool
 
 
@@ -75,7 +75,7 @@ class DifferencePlot(Plot):
         for place, row in enumerate(self._rows):
             y, colour = float(n - place), QColor(_colour(row))
             line = pg.PlotCurveItem([row.low, row.high], [y, y], pen=pg.mkPen(colour, width=2))
-            symbol = {Outcome.BETTER: "t1", Outcome.WORSE: "t", Outcome.SAME: "s"}.get(row.verdict, "o")
+            symbol = {Comparison.BETTER: "t1", Comparison.WORSE: "t", Comparison.SAME: "s"}.get(row.verdict, "o")
             self.addItem(line)
             dot = pg.ScatterPlotItem([row.middle], [y], symbol=symbol, size=10, brush=colour, pen=pg.mkPen(None))
             self.addItem(dot)
@@ -98,6 +98,6 @@ class DifferencePlot(Plot):
 
 def _colour(row: Row) -> str:
     theme = tokens.current()
-    if row.neutral or row.verdict in (Outcome.UNDECIDED, Outcome.CONFOUNDED):
+    if row.neutral or row.verdict in (Comparison.UNDECIDED, Comparison.CONFOUNDED):
         return theme.soft
-    return {Outcome.BETTER: theme.good, Outcome.WORSE: theme.bad}.get(row.verdict, theme.ink)
+    return {Comparison.BETTER: theme.good, Comparison.WORSE: theme.bad}.get(row.verdict, theme.ink)

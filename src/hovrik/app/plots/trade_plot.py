@@ -12,7 +12,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent
 
 from ...core import degrees, words
-from ...core.choose.trade import AXES, Kind, Point, unbeaten
+from ...core.choose.trade import AXES, Point, PointKind, unbeaten
 from ...core.facts.setup import describe
 from ...core.facts.terms import HOURS
 from ..theme import tokens
@@ -76,7 +76,7 @@ class TradePlot(Plot):
             self.labels.add("the answer", one.at(self._axis), one.at("judged"), theme.accent)
         for at in shown:
             one = self._points[at]
-            if one.kind is Kind.REFERENCE:
+            if one.kind is PointKind.REFERENCE:
                 self.labels.add("today, or a preset", one.at(self._axis), one.at("judged"), theme.ink)
         self._ring = pg.ScatterPlotItem(size=20, symbol="o", brush=pg.mkBrush(None), pen=pg.mkPen(theme.ink, width=2))
         self.addItem(self._ring, ignoreBounds=True)
@@ -99,7 +99,7 @@ class TradePlot(Plot):
                 colour.setAlpha(FULL if fits else FADED)
                 brush = pg.mkBrush(None) if hollow else pg.mkBrush(colour)
                 inks[fits, hollow] = brush, pg.mkPen(colour, width=2 if hollow else 1)
-            chosen = [inks[self._points[at].fits, self._points[at].kind is Kind.PREDICTED] for at in own]
+            chosen = [inks[self._points[at].fits, self._points[at].kind is PointKind.PREDICTED] for at in own]
             brushes, pens = [brush for brush, _ in chosen], [pen for _, pen in chosen]
             x = np.array([self._points[at].at(self._axis) for at in own])
             y = np.array([self._points[at].at("judged") for at in own])
@@ -223,7 +223,7 @@ class TradePlot(Plot):
 
 def point_words(point: Point, axis: str) -> str:
     """What a point is, and what it does not meet."""
-    kind = "" if point.kind is Kind.MEASURED else f" ({point.kind.value})"
+    kind = "" if point.kind is PointKind.MEASURED else f" ({point.kind.value})"
     across = point.values[axis]
     first = words.hours_span(across) if axis == HOURS else f"{words.span(across)} {AXES[axis]}"
     lines = [f"{describe(point.setup)}{kind}", f"{words.span(point.values['judged'])} fps, {first}"]

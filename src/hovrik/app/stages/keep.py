@@ -15,7 +15,7 @@ from ...core.facts.rig import Rig
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import Question
 from ...service import applying, evenings, library, profiles
-from ...service.applying import Applied, Step
+from ...service.applying import Applied, ApplyStep
 from ...service.logbook import PROFILE, Entry
 from ...store.files.write import profile as profile_file
 from ...store.notebook import Notebook
@@ -49,7 +49,7 @@ class KeepStage(Stage):
         self.table.clicked.connect(self._on_table)
         self.message = ElidedLabel("", lines=2)
         self.message.setAccessibleName("Message")
-        self._steps: dict[str, Sequence[Step]] = {}  # of profiles that a person is setting now
+        self._steps: dict[str, Sequence[ApplyStep]] = {}  # of profiles that a person is setting now
         self._setting = Worker("apply", self)
         self._setting.finished.connect(self._on_set)
         self._setting.failed.connect(self._on_not_set)

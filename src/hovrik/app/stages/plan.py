@@ -21,6 +21,7 @@ from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
 from ...core.plan.ahead import ahead
+from ...core.plan.grid import LadderDesign
 from ...core.plan.schedule import Totals, total
 from ...core.plan.steps import PlannedPass
 from ...core.stats.power import detectable
@@ -28,7 +29,6 @@ from ...core.words import plural
 from ...service import run as sweep
 from ...service.imports.run_sheet import code_of
 from ...service.library import titles
-from ...service.planning import is_ladder
 from ...store.files.write.run_sheet import run_sheet
 from ..file_names import ask_save, write_or_ask
 from ..plots.schedule_plot import SchedulePlot, lane_words
@@ -151,8 +151,8 @@ class PlanStage(Stage):
             code = ""
             if not session.notebook.read_only:
                 kept = sweep.keep_design(
-                    session.notebook, question, session.planned_design(), session.room_c, session.seen(),
-                    session.overhead,
+                    session.notebook, session.planned_question(), session.planned_design(), session.room_c,
+                    session.seen(), session.overhead,
                 )  # fmt: skip
                 code = code_of(kept)
         except HovrikError as fault:
@@ -242,8 +242,9 @@ class PlanStage(Stage):
         self.figures["recharges"].setText(str(taken.recharges) if rig.full_charge_wh is not None else "–")
         low, high = (100 * share for share in rig.valid_charge)
         question = self.session.question
-        if question is None or is_ladder(question):
-            made = f"{len(design.levels_w())} limits x {design.repeats}, in random order (seed {design.seed})."
+        ladder = self.session.planned_design() if question is not None else design
+        if isinstance(ladder, LadderDesign):
+            made = f"{len(ladder.levels_w())} limits x {ladder.repeats}, in random order (seed {ladder.seed})."
         elif is_all:
             count = len({(p.slot, p.source, p.setup) for p in passes})
             made = f"{plural(count, 'setup', 'setups')} (seed {design.seed})."

@@ -151,8 +151,8 @@ class ReadStage(Stage):
         self.section.offer([("", "All of the scene"), *names])
         self.section.show_key(evaluation.within)
         self.section.setVisible(bool(names))
-        families = tuple(one.family for one in evaluation.responses)
-        self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.responses)])
+        families = tuple(one.family for one in evaluation.every)
+        self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.every)])
         self.response_choice.setVisible(len(families) > 1 and self.manner.key() != "over")
         if families != self._families:
             self._families = families
@@ -176,14 +176,14 @@ class ReadStage(Stage):
         self.manners.setCurrentIndex(at)
         evaluation = self.session.evaluation
         self.response_choice.setVisible(
-            self.manner.key() != "over" and evaluation is not None and len(evaluation.responses) > 1
+            self.manner.key() != "over" and evaluation is not None and len(evaluation.every) > 1
         )
 
     def _best_response(self) -> str:
         evaluation = self.session.evaluation
         option = evaluation.answer.option if evaluation else None
         if evaluation is not None and option is not None:
-            for index, one in enumerate(evaluation.responses):
+            for index, one in enumerate(evaluation.every):
                 if any(group.setup == option.setup and group.level == option.level for group in one.groups):
                     return str(index)
         return "0"
@@ -193,7 +193,7 @@ class ReadStage(Stage):
         if evaluation is None or question is None:
             return
         key = self.response_choice.key()
-        self._response = evaluation.responses[int(key)] if key and int(key) < len(evaluation.responses) else None
+        self._response = evaluation.every[int(key)] if key and int(key) < len(evaluation.every) else None
         answer = evaluation.answer
         option, shown = answer.option, self._response
         stated = None
@@ -247,7 +247,7 @@ class ReadStage(Stage):
         self.pages.show_page("Pass")
 
     def _responses(self) -> tuple[Response, ...]:
-        return tuple(self.session.evaluation.responses) if self.session.evaluation is not None else ()
+        return tuple(self.session.evaluation.every) if self.session.evaluation is not None else ()
 
     def _is_here(self, finding: Finding) -> bool:
         """Whether a finding is about the response that is shown, or about no single one."""
@@ -259,7 +259,7 @@ class ReadStage(Stage):
     def _on_shown(self, finding: Finding) -> None:
         """The passes that a finding is about: the response they are in, and the first of them."""
         evaluation = self.session.evaluation
-        for at, one in enumerate(evaluation.responses if evaluation else ()):
+        for at, one in enumerate(evaluation.every if evaluation else ()):
             if any(finding.of in group.passes for group in one.groups):
                 self.response_choice.show_key(str(at))
                 self._show_response()
@@ -311,9 +311,9 @@ class ReadStage(Stage):
     def _answered_elsewhere(self) -> str:
         """Where the answer is about another set than the one shown: which; "" else."""
         evaluation = self.session.evaluation
-        if evaluation is None or len(evaluation.responses) < 2 or self._response is None:
+        if evaluation is None or len(evaluation.every) < 2 or self._response is None:
             return ""
-        best = evaluation.responses[int(self._best_response())]
+        best = evaluation.every[int(self._best_response())]
         return "" if best is self._response else f"The answer above, with its reasons, is about {_family_words(best)}."
 
     def _is_mark_note(self, text: str) -> bool:

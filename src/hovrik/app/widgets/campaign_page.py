@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 
 from ...core import words
 from ...core.errors import HovrikError
-from ...core.kinds.table import KINDS
+from ...core.kinds.table import IN_CAMPAIGN, KINDS
 from ...core.plan.campaign import Campaign, Cell, State
 from ...service import campaigns
 from ..commands import set_campaign, set_question
@@ -40,7 +40,7 @@ class CampaignPage(QWidget):
         self._session = session
         self.is_on = False
         self._rows: list[int] = []
-        kinds = [(key, f"{KINDS[key].words}") for key in campaigns.KINDS]
+        kinds = [(key, KINDS[key].words) for key in IN_CAMPAIGN]
         self.kind = Choice("What is asked of every title", kinds)
         self.slots = Choice("In which OS slots", list(WHERE.items()))
         self.displays = Choice("On which displays", [("", "the display in use"), ("all", "every display")])

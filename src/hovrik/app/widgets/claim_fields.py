@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.facts.knob import named
-from ...core.kinds.claim import FIGURES, KIND, PERCENT
+from ...core.kinds.table import asks_for
+from ...core.questions.claim import FIGURES, PERCENT
 from ...service.planning import recipe_of, recipe_words, with_part
 from ..commands import set_question
 from ..session import Session
@@ -56,7 +57,7 @@ class ClaimFields(QWidget):
 
     def _on_edited(self) -> None:
         question = self._session.question
-        if question is None or question.kind != KIND.id:
+        if question is None or not asks_for(question, "claim"):
             return
         try:
             knobs = named(self._session.knobs)

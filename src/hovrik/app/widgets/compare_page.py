@@ -23,7 +23,7 @@ from ...core.facts.setup import describe
 from ...core.facts.terms import NOTHING
 from ...core.passes.figure import floor_figure
 from ...core.passes.record import End
-from ...core.read.contrast import Outcome, margin_of
+from ...core.read.contrast import Comparison, margin_of
 from ...core.read.group import Counted, Group
 from ...core.read.response import Response
 from ...core.read.sheet import NEUTRAL, Line, Sheet, Tries, beside_figures, compared, keys_of, of_slots
@@ -132,7 +132,7 @@ class ComparePage(QWidget):
         """Offer the sets of the newest evaluation; what was chosen stays, else the answer's and its neighbour."""
         found = self._session.evaluation
         before = self.a.currentText(), self.b.currentText()
-        pairs = [(one, group) for one in (found.responses if found else ()) for group in one.groups]
+        pairs = [(one, group) for one in (found.every if found else ()) for group in one.groups]
         self._sets = pairs[:MOST]
         texts = [_words(response, group) for response, group in self._sets]
         entries = [(str(at), text) for at, text in enumerate(texts)]
@@ -330,12 +330,12 @@ def cells(line: Line) -> tuple[str, ...]:
     else:
         rise = degrees.shown_rise if figure.unit == "C" else float
         differs = f"{_signed(rise(found.difference))} ({_signed(rise(found.low))} to {_signed(rise(found.high))})"
-    is_open = found.verdict is Outcome.UNDECIDED
+    is_open = found.verdict is Comparison.UNDECIDED
     more = "–" if not is_open else "over 60" if line.more is None else f"{line.more} more each"
     sides = (_shown(one, figure.unit, figure.digits) for one in (line.a, line.b))
     unit = degrees.unit() if figure.unit == "C" else figure.unit
     verdict = found.verdict.value
-    if figure.id in NEUTRAL and found.verdict in (Outcome.BETTER, Outcome.WORSE):
+    if figure.id in NEUTRAL and found.verdict in (Comparison.BETTER, Comparison.WORSE):
         verdict = "higher" if found.difference > 0 else "lower"
     return f"{figure.label}, {unit}", *sides, differs, "cannot tell yet" if is_open else verdict, more
 

@@ -13,7 +13,7 @@ from ...core import words
 from ...core.facts.factor import LIMIT
 from ...core.facts.knob import CAP
 from ...core.facts.terms import Limit
-from ...core.kinds.feels import KIND as FEELS
+from ...core.kinds.table import FELT
 from ...service.next_steps import asked_by, words_of
 from ...service.planning import of_kind, with_part
 from ..commands import set_question
@@ -125,7 +125,7 @@ class FeelPage(QWidget):
     def _on_ask(self) -> None:
         question = self.session.question
         if question is not None:
-            set_question(self.session, with_part(of_kind(question, FEELS.id), over=self.what.key()))
+            set_question(self.session, with_part(of_kind(question, FELT), over=self.what.key()))
 
     def press_key(self) -> None:
         """It feels bad now."""

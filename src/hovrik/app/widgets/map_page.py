@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from ...core import degrees, words
-from ...core.choose.trade import AXES, Kind
+from ...core.choose.trade import AXES, PointKind
 from ...core.facts.setup import describe
 from ...core.facts.terms import HOURS, Limit
 from ...service.trade import Trade, trade_of
@@ -116,7 +116,7 @@ class MapPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for one in points:
-            mark = "" if one.kind is Kind.MEASURED else f" ({one.kind.value})"
+            mark = "" if one.kind is PointKind.MEASURED else f" ({one.kind.value})"
             item = QListWidgetItem(f"{'✓' if one.fits and one.holds is not None else '–'} {describe(one.setup)}{mark}")
             item.setToolTip(item.text())
             self.list.addItem(item)
@@ -196,6 +196,6 @@ def _said(trade: Trade | None) -> tuple[str, str]:
         return "Measure some passes first: each setup is a point here.", "soft"
     if trade.relaxed:
         return f"Nothing fits. {' '.join(words.sentence(words.render(one.says)) for one in trade.relaxed)}", "warn"
-    fits = sum(one.fits for one in trade.points if one.kind is not Kind.PREDICTED)
+    fits = sum(one.fits for one in trade.points if one.kind is not PointKind.PREDICTED)
     ready = words.plural(fits, "setup")
     return f"{ready} likely {'meets' if fits == 1 else 'meet'} all that is asked. Drag the lines, or type.", "soft"

@@ -74,7 +74,7 @@ class OverlayPage(QWidget):
     def refresh(self) -> None:
         """Offer the responses of the newest evaluation; those that were chosen stay chosen."""
         found = self._session.evaluation
-        responses = tuple(found.responses[:MOST]) if found is not None else ()
+        responses = tuple(found.every[:MOST]) if found is not None else ()
         before = {item.text(): item.checkState() for item in self._items()}
         self._responses = responses
         self.list.blockSignals(True)

@@ -19,7 +19,7 @@ from ...core.passes.frames import FrameFigures, Stutter, stutter_list
 from ...core.passes.heat import TimeConstants
 from ...core.passes.purpose import PLAY
 from ...core.passes.trace import CHANNELS, Trace
-from ...core.read.evening import Evening, read_evening, said_of
+from ...core.read.evening import PlayedEvening, read_evening, said_of
 from ...core.read.response import group_at
 from ...core.words import plural, render, sentence
 from ...service.gather import PassView
@@ -67,7 +67,7 @@ class Loaded:
     fits: Mapping[str, Line] = field(default_factory=dict)
     shown_ms: Array = field(default_factory=lambda: np.empty(0))
     why_not_shown: str = ""
-    evening: Evening | None = None
+    evening: PlayedEvening | None = None
 
 
 def frames_of(trace: Trace | None, *, whole: bool = False) -> tuple[int, Array, Array]:
@@ -283,10 +283,10 @@ class PassPage(QWidget):
         if not loaded.stutters:
             self.stutters.addItem("No stutters." if loaded.interval_ms.size else "")
 
-    def _list_evening(self, evening: Evening, view: PassView) -> None:
+    def _list_evening(self, evening: PlayedEvening, view: PassView) -> None:
         """What the evening says, then its stretches."""
         found = self._session.evaluation
-        spot = group_at(found.responses, view.record.setup) if found is not None else None
+        spot = group_at(found.every, view.record.setup) if found is not None else None
         rate = spot[1].rate if spot is not None else None
         for said in said_of(evening, rate.value if rate is not None else None):
             self.stutters.addItem(sentence(render(said)))

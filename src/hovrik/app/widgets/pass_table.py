@@ -149,7 +149,8 @@ class PassModel(QAbstractTableModel):
         return None
 
     def _tip(self, view: PassView) -> str:
-        lines = [f"{f.check}: {f.evidence}. {f.advice}" for f in view.verdict.findings]
+        lines = ["another question's, or at another base: it stands beside"] if view.beside else []
+        lines += [f"{f.check}: {f.evidence}. {f.advice}" for f in view.verdict.findings]
         lines += list(view.verdict.fact_words)
         if view.verdict.overruled:
             lines.append(f"overruled: {view.verdict.overruled}")

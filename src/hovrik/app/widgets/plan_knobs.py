@@ -10,23 +10,11 @@ from ...core.errors import HovrikError, InputError
 from ...core.facts.factor import set_by
 from ...core.facts.knob import CAP, LIMITS, Hazard, Knob, Level, Where, named, shown
 from ...core.facts.setup import Setup, describe
-from ...core.kinds.best import KIND as BEST
-from ...core.kinds.claim import KIND as CLAIM
-from ...core.kinds.feels import KIND as FEELS
-from ...core.kinds.undervolt import KIND as UNDERVOLT
+from ...core.kinds.kind import Limits
+from ...core.kinds.table import LADDER, SEARCH, kind_asked
 from ...core.plan.grid import LadderDesign
-from ...core.questions.question import LOWEST_WATTS, Question
-from ...service.planning import (
-    LADDER,
-    OF_A_RECIPE,
-    SEARCH,
-    center_w,
-    is_ladder,
-    is_of_limits,
-    recipe_of,
-    recipe_words,
-    with_part,
-)
+from ...core.questions.question import Question
+from ...service.planning import center_w, is_ranged, recipe_of, recipe_words, with_part
 from ...service.sweeps import levels_of
 from ..commands import set_design, set_question, set_room
 from ..session import Session
@@ -36,20 +24,6 @@ from .fields import Card, Choice, NumberField, add_rows, label
 
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
-# kinds whose passes last as long as they have to
-NO_LENGTH = frozenset({FEELS.id, "flip", "over-charge", "runtime-true", "undervolt"})
-OF_A_KNOB = frozenset({"knob", "flip"})
-IN_PLAY = frozenset({FEELS.id, "flip"})  # switched while the title runs
-# several knobs, each with the levels that it may have
-OF_LEVELS = frozenset({"options-cost", "rest-draw", "plugged", BEST.id})
-
-CAUTION = (
-    # kinds whose passes last as long as they have to
-    "A voltage that is too low crashes the machine and can spoil what is being written. Save and close all else; "
-    "stay within what the maker allows. It is never raised, and what is found is set by hand, by you."
-)
-PLACEHOLDERS = {BEST.id: "boost=off,on; cap_fps=40,60,none", "rest-draw": "brightness_percent=10,100",
-                "plugged": "energy_preference=balance,performance"}  # fmt: skip
 _NO_ROOM = -21.0  # shown as not noted
 
 
@@ -80,7 +54,7 @@ class PlanKnobs(Card):
         self.options.setToolTip("Of a title the options you would miss most first; of a search, where empty, all knobs")
         self.options.editingFinished.connect(self._on_options)
         self.claim = ClaimFields(session, problem)
-        self.caution = label(CAUTION, "warn", wrap=True)
+        self.caution = label("", "warn", wrap=True)
         self.caution.setAccessibleName("Caution")
         self.recipe = QLineEdit()
         self.recipe.setAccessibleName("Recipe that it is asked around")
@@ -243,41 +217,40 @@ class PlanKnobs(Card):
             self.problem.setText(str(fault))
             self.problem.show()
             return
-        over = next(iter(levels), None) if question.kind == "options-cost" else None  # others are about all of them
-        asked = with_part(question, levels=levels or None, over=over)
+        asked = with_part(question, levels=levels or None, over=None)
         if asked != question:
             set_question(self.session, asked)
 
     def _show_kind(self) -> None:
         """The rows that the kind of question has a use for."""
         question, form = self.session.question, self._form
-        kind = question.kind if question is not None else LOWEST_WATTS
-        recipe = dict(question.parts.get("recipe") or {}) if question is not None and kind in OF_A_RECIPE else {}
-        of_limits = question is None or is_of_limits(question)
-        is_repeated = kind in ("knob", "which-os") or question is None or is_ladder(question)
+        kind, fields = kind_asked(question), kind_asked(question).fields
+        recipe = dict(question.parts.get("recipe") or {}) if question is not None else {}
+        of_limits = is_ranged(question)
+        is_ladder = "how" in fields and (question is None or question.parts.get("how", LADDER) != SEARCH)
+        is_repeated = "repeats" in fields or is_ladder
         if question is not None:
             self._show_recipe(question)
             self.claim.refresh()
         rows = {
-            self.how: kind == LOWEST_WATTS, self.sought: kind == BEST.id,
-            self.slots: kind == BEST.id and self.session.rig is not None and len(self.session.rig.slots) > 1,
-            self.knob: kind in OF_A_KNOB, self.levels: kind in OF_A_KNOB,
-            self.options: kind in OF_LEVELS, self.claim: kind == CLAIM.id, self.caution: kind == UNDERVOLT.id,
-            self.recipe: kind in OF_A_RECIPE,
-            self.profile: kind in OF_A_RECIPE and len(self._profiles) > 0,
-            self.from_w: kind != "now" and not set(recipe) & set(LIMITS), self._cap: CAP not in recipe,
-            self.to_w: of_limits, self.step_w: of_limits,
-            self.pass_s: kind not in NO_LENGTH, self.soak_s: kind not in IN_PLAY, self.cool_s: kind not in NO_LENGTH,
-            self.until_settled: kind not in IN_PLAY,
-            self.repeats: is_repeated, self.finer: is_repeated,
-            self.has_heat: kind == LOWEST_WATTS, self.has_references: kind not in ("now", *IN_PLAY),
+            self.how: "how" in fields, self.sought: "sought" in fields,
+            self.slots: "slots" in fields and self.session.rig is not None and len(self.session.rig.slots) > 1,
+            self.knob: "knob" in fields, self.levels: "knob" in fields, self.options: "options" in fields,
+            self.claim: "claim" in fields, self.caution: bool(kind.caution), self.recipe: "recipe" in fields,
+            self.profile: "recipe" in fields and len(self._profiles) > 0,
+            self.from_w: kind.limits is not Limits.NONE and not set(recipe) & set(LIMITS),
+            self._cap: "cap" in fields and CAP not in recipe, self.to_w: of_limits, self.step_w: of_limits,
+            self.pass_s: "pass_s" in fields, self.soak_s: "soak_s" in fields, self.cool_s: "cool_s" in fields,
+            self.until_settled: "until_settled" in fields, self.repeats: is_repeated, self.finer: is_repeated,
+            self.has_heat: "heat" in fields, self.has_references: "references" in fields,
         }  # fmt: skip
+        self.caution.setText(kind.caution)
         for field, is_of_use in rows.items():
             form.setRowVisible(field, is_of_use)
-        self.options.setPlaceholderText(PLACEHOLDERS.get(kind, "shadows=low,high; grass=near,far"))
+        self.options.setPlaceholderText(kind.example)
         words = form.labelForField(self.options)
         if isinstance(words, QLabel):
-            words.setText({BEST.id: "May vary", "rest-draw": "Switched", "plugged": "Modes"}.get(kind, "Options"))
+            words.setText(kind.options)
         words = form.labelForField(self.from_w)
         if isinstance(words, QLabel):
             words.setText("Static limit from" if of_limits else "Static limit")
@@ -289,7 +262,7 @@ class PlanKnobs(Card):
         offered = [
             knob for knob in self.session.knobs
             if knob.id not in LIMITS and knob.hazard is not Hazard.VOLTAGE and len(_usual_levels(knob)) > 1
-            and (kind != "flip" or knob.where is Where.LIVE)
+            and ("pass_s" in fields or knob.where is Where.LIVE)
         ]  # fmt: skip
         self.knob.offer([("", "choose one"), *((knob.id, knob.label) for knob in offered)])
         over = str(question.parts.get("over") or "")
@@ -297,16 +270,16 @@ class PlanKnobs(Card):
         told = dict(question.parts.get("levels") or {})
         if not self.options.hasFocus() or not self.options.isModified():
             rows_ = (f"{key}={','.join(shown(level) for level in own)}" for key, own in told.items())
-            self.options.setText("; ".join(rows_) if kind in OF_LEVELS else "")
+            self.options.setText("; ".join(rows_) if "options" in fields else "")
         if not self.levels.hasFocus() or not self.levels.isModified():
             levels = dict(question.parts.get("levels") or {}).get(over, ())
             self.levels.setText(",".join(shown(level) for level in levels))
 
     def _on_edited(self, field: str) -> None:
         before, question = self.session.design, self.session.question
-        centred = question is not None and question.kind != "now" and not is_of_limits(question)
+        centred = question is not None and kind_asked(question).limits is not Limits.NONE and not is_ranged(question)
         if question is not None and centred and field == "from_w":
-            if self.from_w.value() != center_w(question, before):
+            if self.from_w.value() != self._center_w(question):
                 set_question(self.session, with_part(question, at_w=self.from_w.value()))
             return
         lowest = before.from_w if centred else self.from_w.value()
@@ -319,6 +292,12 @@ class PlanKnobs(Card):
         )  # fmt: skip
         if edited != before:
             set_design(self.session, edited, field)
+
+    def _center_w(self, question: Question) -> float:
+        session = self.session
+        snapshot = session.machine_seen.snapshot
+        now = snapshot.restorable() if snapshot is not None else Setup()
+        return center_w(question, session.design, session.rig, session.knobs, now)
 
     def _on_room_edited(self, value: float) -> None:
         room_c = degrees.celsius(value) if value > degrees.shown(_NO_ROOM) else None
@@ -335,8 +314,8 @@ class PlanKnobs(Card):
         self.finer.setValue(min(design.repeats, FINEST))
         self.finer.blockSignals(blocked)
         asked = self.session.question
-        if asked is not None and asked.kind != "now" and not is_of_limits(asked):
-            self.from_w.show_value(center_w(asked, design))
+        if asked is not None and kind_asked(asked).limits is not Limits.NONE and not is_ranged(asked):
+            self.from_w.show_value(self._center_w(asked))
         for box, on in (
             (self.has_cap, design.cap_fps is not None), (self.has_heat, design.heat_s > 0),
             (self.until_settled, design.until_settled),

@@ -16,7 +16,7 @@ from ...core.facts.known_knobs import known
 from ...core.facts.setup import Setup, describe
 from ...core.message import Message
 from ...core.stats.estimate import Estimate
-from ...service.applying import Applied, Step
+from ...service.applying import Applied, ApplyStep
 from ...service.profiles import state_of
 from ..theme.tokens import TARGET_PX
 from .fields import Card, button, label
@@ -38,7 +38,7 @@ class Known:
     applied: Applied | None = None
     is_busy: bool = False
     can_edit: bool = True
-    steps: Sequence[Step] = field(default_factory=tuple)
+    steps: Sequence[ApplyStep] = field(default_factory=tuple)
 
 
 class ProfileCard(Card):
@@ -101,7 +101,7 @@ class ProfileCard(Card):
         if applied.said:
             self.body.addWidget(label(applied.said, "warn", wrap=True))
 
-    def _list(self, steps: Sequence[Step]) -> None:
+    def _list(self, steps: Sequence[ApplyStep]) -> None:
         """What a person sets, to be ticked one after the other."""
         self.body.addWidget(label("Set these in turn, and tick each:", "soft"))
         for number, step in enumerate(steps, 1):

@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLayout, QSizePolicy, QWidget
 from ...core.facts.place import Source
 from ...core.facts.terms import LOW, LOW_TENTH, MEAN, NOTHING, SCORE, SLOW_SHARE, TIME, School
 from ...core.facts.title import Scene
-from ...core.kinds.table import KINDS
+from ...core.kinds.table import KINDS, asks_for, kind_asked
 from ...core.questions.question import Question
-from ...service.planning import is_ladder, of_kind
+from ...service.planning import asked_again, of_kind
 from ..commands import set_question
 from ..session import Session
 from ..theme import tokens
@@ -147,13 +147,13 @@ class QuestionLine(QWidget):
     def _show_floor(self) -> None:
         question = self._session.question
         has_floor = question is None or question.terms.floor is not None
-        kind = KINDS.get(question.kind) if question is not None else None
-        is_asked = question is None or question.kind != "now"
+        kind = kind_asked(question)
+        is_asked = not kind.sets_nothing
         shown = self._lent or self._room is not Room.COMPACT
         for part in (self.target, self.unit):
             part.setVisible(has_floor and is_asked and shown)
         self.floor.setVisible(is_asked and shown)
-        self.holding.setVisible(is_asked and shown and kind is not None and not kind.asks_floor)
+        self.holding.setVisible(is_asked and shown and question is not None and not kind.asks_floor)
 
     def show_question(self) -> None:
         """Show the session's question and what can be chosen."""
@@ -199,7 +199,7 @@ class QuestionLine(QWidget):
         self._row.invalidate()
         floor_words = self.floor.currentText()
         asks = f"{question.target_fps:g} {floor_words}" if floor is not None else floor_words
-        asks = self.kind.currentText() if question.kind == "now" else f"{self.kind.currentText()} {asks}"
+        asks = self.kind.currentText() if kind_asked(question).sets_nothing else f"{self.kind.currentText()} {asks}"
         self.summary.setText(f"{self.scene.currentText()}: {asks}, {self.source.currentText()}, "
                              f"{self.rig.currentText()}, {self.slot.currentText()}")  # fmt: skip
 
@@ -215,7 +215,7 @@ class QuestionLine(QWidget):
         found = self._session.notebook.newest_of("scene", self.scene.key())
         if question is not None and found is not None:
             asked = question.with_(title=title, scene=scene).for_scene_that(Scene.from_dict(found.body).yields)
-            if asked.title != question.title and is_ladder(question) and not self._is_measured(asked):
+            if asked.title != question.title and asks_for(question, "how") and not self._is_measured(asked):
                 asked = of_kind(asked, "first-look")  # nothing is known of it: ten minutes first
             if asked != question:
                 set_question(self._session, asked)
@@ -227,8 +227,10 @@ class QuestionLine(QWidget):
     def _on_kind(self) -> None:
         """Another kind of question about the same place."""
         question, kind = self._session.question, self.kind.key()
-        if question is not None and kind and (kind != question.kind or not question.is_known):
-            set_question(self._session, of_kind(question, kind))
+        notebook = self._session.notebook
+        asked = asked_again(notebook, question, kind) if question is not None and kind else None
+        if asked is not None and question is not None and (asked.kind, question.is_known) != (question.kind, True):
+            set_question(self._session, asked)
 
     def _on_edited(self) -> None:
         question = self._session.question

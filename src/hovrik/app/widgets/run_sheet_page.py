@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidget
 from ...core import degrees
 from ...core.errors import HovrikError
 from ...core.facts.setup import describe
+from ...core.kinds.table import question_from
 from ...core.passes.hand import GaugeUnit
 from ...core.passes.purpose import HEAT
-from ...core.questions.question import Question
 from ...core.words import plural
 from ...service import run as sweep
 from ...service.imports import run_sheet
@@ -102,7 +102,7 @@ class RunSheetPage(QWidget):
         entries = [("", "as it stands in Plan")]
         for plan_id, body, at in self._session.notebook.plans():
             when = datetime.fromtimestamp(at / 1e9).strftime("%d %b %H:%M")
-            title = self._session.name("title", Question.from_dict(body["question"]).title)
+            title = self._session.name("title", question_from(body["question"]).title)
             entries.append((plan_id, f"{run_sheet.code_of(plan_id)}: {title}, {when}"))
         self.plan.offer(entries)
         self._show_plan()
@@ -209,7 +209,7 @@ class RunSheetPage(QWidget):
             return
         try:
             plan_id = self.plan.key() or sweep.keep_design(
-                session.notebook, session.question, session.planned_design(), session.room_c, session.seen(),
+                session.notebook, session.planned_question(), session.planned_design(), session.room_c, session.seen(),
                 session.overhead,
             )  # fmt: skip
         except HovrikError as fault:

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.errors import InputError
-from ...core.facts.sheet import Field, Kind, Sheet, in_shown_unit, parse, shown
+from ...core.facts.sheet import Field, FieldKind, Sheet, in_shown_unit, parse, shown
 from ..theme.tokens import TARGET_PX
 from .fields import Card, Choice, button, label
 
@@ -28,7 +28,7 @@ UNKNOWN = "unknown"
 
 
 def _choices(entry: Field) -> tuple[str, ...]:
-    return ("yes", "no") if entry.kind is Kind.FLAG else entry.choices
+    return ("yes", "no") if entry.kind is FieldKind.FLAG else entry.choices
 
 
 class EntryField(QWidget):
@@ -240,7 +240,7 @@ class RowsTable(QWidget):
             for column, entry in enumerate(self._fields):
                 item = QTableWidgetItem(shown(entry, row.get(entry.name)))
                 item.setToolTip(entry.hint or ", ".join(entry.choices))
-                if entry.kind in (Kind.NUMBER, Kind.WHOLE, Kind.SHARE):
+                if entry.kind in (FieldKind.NUMBER, FieldKind.WHOLE, FieldKind.SHARE):
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(at, column, item)
         self.table.blockSignals(blocked)

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core import words
-from ...core.choose.journey import CHARGE, FILM, IDLE, MOST_LEGS, Evening, Leg, Outcome, Way, ways_of
+from ...core.choose.journey import CHARGE, FILM, IDLE, MOST_LEGS, Journey, JourneyEnd, Leg, Way, ways_of
 from ...core.choose.journey import says as said_of
 from ...core.errors import HovrikError
 from ...service.tonight import Means, ahead, means_of, titles_of
@@ -46,7 +46,7 @@ class TonightPage(QWidget):
         super().__init__()
         self._session = session
         self.means: Means | None = None
-        self.outcome: Outcome | None = None
+        self.outcome: JourneyEnd | None = None
         self._asked: tuple[Any, ...] = ()
         self._worker = Worker("tonight", self)
         self._worker.finished.connect(self._on_found)
@@ -150,7 +150,7 @@ class TonightPage(QWidget):
         self._asked = asked
         notebook = session.notebook
 
-        def work(wanted: Wanted) -> tuple[Evening, Means, Outcome | None]:
+        def work(wanted: Wanted) -> tuple[Journey, Means, JourneyEnd | None]:
             if means is not None:
                 return evening, means, ahead(evening, means)
             with notebook.sibling() as own:
@@ -159,7 +159,7 @@ class TonightPage(QWidget):
 
         self._worker.ask(work)
 
-    def _on_found(self, found: tuple[Evening, Means, Outcome | None]) -> None:
+    def _on_found(self, found: tuple[Journey, Means, JourneyEnd | None]) -> None:
         evening, self.means, self.outcome = found
         if evening != self._session.evening:  # edited since; the newer one is under way
             return
@@ -173,14 +173,14 @@ class TonightPage(QWidget):
         self.plot.show_evening(evening, self.outcome, self._names(evening))
         self._show_steps(evening)
 
-    def _names(self, evening: Evening) -> list[str]:
+    def _names(self, evening: Journey) -> list[str]:
         known = self.means.names if self.means is not None else {}
         return [NO_TITLES.get(leg.what) or known.get(leg.what, leg.what) for leg in evening.legs]
 
     def _ways(self, leg: Leg) -> tuple[Way, ...]:
         return ways_of(leg, self.means.ways if self.means is not None else {})
 
-    def _show_fields(self, evening: Evening) -> None:
+    def _show_fields(self, evening: Journey) -> None:
         self.charge.show_value(100.0 * evening.charge)
         self.reserve.show_value(100.0 * evening.reserve)
         may = not self._session.notebook.read_only
@@ -229,7 +229,7 @@ class TonightPage(QWidget):
             self.table.setCurrentCell(chosen, 4)
         self.table.resizeColumnsToContents()
 
-    def _show_ways(self, evening: Evening) -> None:
+    def _show_ways(self, evening: Journey) -> None:
         for row, leg in enumerate(evening.legs):
             texts = ("", "")
             if self.outcome is not None:
@@ -253,7 +253,7 @@ class TonightPage(QWidget):
             return f"{way.draw_w:.1f} W, {'typed' if leg.watts else 'usual, not measured'}", after
         return f"{way.words}: {way.worth:.0f} fps, {way.draw_w:.1f} W", after
 
-    def _show_steps(self, evening: Evening) -> None:
+    def _show_steps(self, evening: Journey) -> None:
         said = []
         for step in self.outcome.steps if self.outcome is not None else ():
             way = self._ways(evening.legs[step.leg])[step.way]

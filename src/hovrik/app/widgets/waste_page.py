@@ -89,7 +89,7 @@ class WastePage(QWidget):
             self._draw(None)
             return
         ids = set(self._groups[int(key)].passes)
-        counted = [view.counted for view in found.views if view.counts]
+        counted = [view.counted for view in found.views if view.is_good]
         floor, rig, used = question.terms.floor, found.rig, found.context.used
 
         def hours(draw: Mean) -> Estimate | None:

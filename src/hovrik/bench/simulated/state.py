@@ -10,7 +10,7 @@ from typing import Any, Protocol
 
 from ...core.errors import HovrikError, Unavailable
 from ...disk.reading import read_bytes
-from ...disk.writing import Kind, write_text
+from ...disk.writing import FileKind, write_text
 
 MOST_BYTES = 1_000_000
 _ABOUT = {"now_ns": (0, 2**62), "charge": (0.0, 1.0), "gauge": (0.0, 1.0), "die_c": (-60.0, 250.0),
@@ -45,7 +45,7 @@ class PlainState:
 
     def write(self, state: Mapping[str, Any]) -> None:
         """The table as JSON; a kill of the program in the middle leaves the former one whole."""
-        write_text(self.path, json.dumps(state), Kind.OWN, durable=False)
+        write_text(self.path, json.dumps(state), FileKind.OWN, durable=False)
 
 
 def checked(body: Any, where: str) -> dict[str, Any]:

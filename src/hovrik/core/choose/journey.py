@@ -66,7 +66,7 @@ class Leg:
 
 
 @dataclass(frozen=True)
-class Evening:
+class Journey:
     """What is ahead. charge : share of a full charge now; reserve : share that has to be left at any time."""
 
     legs: tuple[Leg, ...] = ()
@@ -86,7 +86,7 @@ class Evening:
         return {"legs": [leg.as_dict() for leg in self.legs], "charge": self.charge, "reserve": self.reserve}
 
     @classmethod
-    def from_dict(cls, body: Mapping[str, Any]) -> Evening:
+    def from_dict(cls, body: Mapping[str, Any]) -> Journey:
         """The inverse of `as_dict`. Raises InputError, ValueError, KeyError, TypeError for what is none."""
         legs = tuple(
             Leg(str(one["what"]), float(one["minutes"]), bool(one["must"]), float(one["charger_w"]),
@@ -117,7 +117,7 @@ class Supply:
 
 
 @dataclass(frozen=True)
-class Step:
+class Stretch:
     """One leg otherwise. leg, way : indices; chance : that the reserve is left then; gain : of its worth (fps)."""
 
     leg: int
@@ -127,7 +127,7 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Outcome:
+class JourneyEnd:
     """What comes of an evening. picks : index of the way of each leg, None where it is not played; chance : that the
     reserve is left to the end; line : (3, legs + 1) charge at 5, 50 and 95 % of the draws, after each leg; breaks : leg
     at which the charge first falls short most often, None where it never does; steps : one leg otherwise; unplayed :
@@ -137,7 +137,7 @@ class Outcome:
     chance: float
     line: Array
     breaks: int | None
-    steps: tuple[Step, ...]
+    steps: tuple[Stretch, ...]
     unplayed: tuple[int, ...]
 
 
@@ -148,7 +148,7 @@ def ways_of(leg: Leg, ways: Mapping[str, Sequence[Way]]) -> tuple[Way, ...]:
     return (Way("", leg.watts or USUAL_W[leg.what], TYPED_SD if leg.watts is None else TYPED_SD / 2),)
 
 
-def used(evening: Evening, ways: Sequence[Sequence[Way]], supply: Supply, seed: int = 1) -> list[Array]:
+def used(evening: Journey, ways: Sequence[Sequence[Way]], supply: Supply, seed: int = 1) -> list[Array]:
     """By leg (draws, ways): share of a full charge that each way takes, less than nothing where it is charged.
 
     Draws share their battery and meter, and those of one title its evening."""
@@ -174,7 +174,7 @@ def used(evening: Evening, ways: Sequence[Sequence[Way]], supply: Supply, seed: 
 
 
 def solved(
-    evening: Evening, shares: Sequence[Array], ways: Sequence[Sequence[Way]], at: float = AT
+    evening: Journey, shares: Sequence[Array], ways: Sequence[Sequence[Way]], at: float = AT
 ) -> tuple[int | None, ...]:
     """The way of each leg: as many legs that must be as fit, then most worth an hour. shares : of `used`; exact."""
     knapsack = _Knapsack.of(evening, shares, ways, at)
@@ -203,7 +203,7 @@ class _Knapsack:
     floor: float
 
     @classmethod
-    def of(cls, evening: Evening, shares: Sequence[Array], ways: Sequence[Sequence[Way]], at: float) -> _Knapsack:
+    def of(cls, evening: Journey, shares: Sequence[Array], ways: Sequence[Sequence[Way]], at: float) -> _Knapsack:
         starts = np.concatenate(([0], np.cumsum([own.shape[1] for own in shares]))).astype(np.int64)
         costs = [np.quantile(own, at, axis=0) for own in shares]
         stretches = _stretches(costs)
@@ -263,7 +263,7 @@ def _stretches(costs: Sequence[Array]) -> list[list[int]]:
     return found
 
 
-def paths(evening: Evening, shares: Sequence[Array], picks: Sequence[int | None]) -> Array:
+def paths(evening: Journey, shares: Sequence[Array], picks: Sequence[int | None]) -> Array:
     """(draws, legs + 1) charge before the first leg and after each; never over a full one."""
     charge = np.full(DRAWS, evening.charge)
     found = [charge]
@@ -273,12 +273,12 @@ def paths(evening: Evening, shares: Sequence[Array], picks: Sequence[int | None]
     return np.column_stack(found)
 
 
-def chance_of(evening: Evening, charges: Array) -> float:
+def chance_of(evening: Journey, charges: Array) -> float:
     """Share of the draws in which the reserve is left after every leg."""
     return float((charges.min(axis=1) >= min(evening.reserve, evening.charge) - 1e-12).mean())
 
 
-def planned(evening: Evening, ways: Mapping[str, Sequence[Way]], supply: Supply, seed: int = 1) -> Outcome:
+def planned(evening: Journey, ways: Mapping[str, Sequence[Way]], supply: Supply, seed: int = 1) -> JourneyEnd:
     """What comes of an evening played as well as it can be. ways : by title."""
     own = [ways_of(leg, ways) for leg in evening.legs]
     shares = used(evening, own, supply, seed)
@@ -292,12 +292,12 @@ def planned(evening: Evening, ways: Mapping[str, Sequence[Way]], supply: Supply,
     unplayed = tuple(at for at, (leg, pick) in enumerate(zip(evening.legs, picks)) if leg.must and pick is None)
     steps = tuple(_steps(evening, own, shares, picks))
     line = np.quantile(charges, (0.05, 0.5, 0.95), axis=0)
-    return Outcome(picks, chance, np.asarray(line), breaks, steps, unplayed)
+    return JourneyEnd(picks, chance, np.asarray(line), breaks, steps, unplayed)
 
 
 def _steps(
-    evening: Evening, ways: Sequence[Sequence[Way]], shares: Sequence[Array], picks: Sequence[int | None]
-) -> list[Step]:
+    evening: Journey, ways: Sequence[Sequence[Way]], shares: Sequence[Array], picks: Sequence[int | None]
+) -> list[Stretch]:
     found = []
     for leg, pick in enumerate(picks):
         if pick is None:
@@ -306,11 +306,11 @@ def _steps(
             if 0 <= other < len(ways[leg]):
                 changed = [other if at == leg else one for at, one in enumerate(picks)]
                 chance = chance_of(evening, paths(evening, shares, changed))
-                found.append(Step(leg, other, chance, ways[leg][other].worth - ways[leg][pick].worth))
+                found.append(Stretch(leg, other, chance, ways[leg][other].worth - ways[leg][pick].worth))
     return found
 
 
-def says(evening: Evening, outcome: Outcome, names: Sequence[str]) -> list[Message]:
+def says(evening: Journey, outcome: JourneyEnd, names: Sequence[str]) -> list[Message]:
     """What there is to say of it. names : of the legs."""
     low, middle, high = (min(max(float(ends[-1]), 0.0), 1.0) for ends in outcome.line)
     found = []

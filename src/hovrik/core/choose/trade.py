@@ -26,7 +26,7 @@ AXES = {HOURS: "hours on a charge", "draw_w": "draw (W)", JOULES: "J a frame", "
 RISING = frozenset({HOURS})  # more of it is better
 
 
-class Kind(StrEnum):
+class PointKind(StrEnum):
     """How a point came to be."""
 
     MEASURED = "measured"
@@ -40,7 +40,7 @@ class Point:
     floor and limits, None where that cannot be judged; fails : what it does not meet; passes : behind it."""
 
     setup: Setup
-    kind: Kind
+    kind: PointKind
     values: dict[str, Estimate]
     holds: float | None
     fails: tuple[Message, ...] = ()
@@ -86,7 +86,7 @@ def points_of(responses: Sequence[Response], terms: Terms, hours_of: Callable[[G
                 values[JOULES] = Estimate(joules, joules * math.exp(-half), joules * math.exp(half), "J")
             if "judged" not in values or group.draw is None:
                 continue
-            kind = Kind.REFERENCE if group.reference else Kind.MEASURED
+            kind = PointKind.REFERENCE if group.reference else PointKind.MEASURED
             fails = _fails(group, terms, hours_of)
             found.append(Point(group.setup, kind, values, group.holds, fails, group.passes, group.incidents))
     return found
@@ -116,7 +116,7 @@ def _limit(limit: Limit) -> Message:
 def unbeaten(points: Sequence[Point], figure: str) -> list[Point]:
     """The measured points that no other beats in both the judged figure and `figure`, along it."""
     sign = 1.0 if figure in RISING else -1.0
-    known = [one for one in points if one.kind is not Kind.PREDICTED and math.isfinite(one.at(figure))]
+    known = [one for one in points if one.kind is not PointKind.PREDICTED and math.isfinite(one.at(figure))]
     best, kept_ = -math.inf, []
     for one in sorted(known, key=lambda one: (-sign * one.at(figure), -one.at("judged"))):
         if one.at("judged") > best:
@@ -127,7 +127,7 @@ def unbeaten(points: Sequence[Point], figure: str) -> list[Point]:
 
 def relaxations(points: Sequence[Point], terms: Terms) -> list[Relaxed]:
     """Where nothing measured fits: for each limit alone, the smallest change with which something would."""
-    own = [one for one in points if one.kind is not Kind.PREDICTED and not one.incidents]
+    own = [one for one in points if one.kind is not PointKind.PREDICTED and not one.incidents]
     if not own or any(one.fits for one in own):
         return []
     found = []

@@ -57,3 +57,8 @@ _BY_ID = named((*KNOWN, SLOT))
 def known(key: str) -> Knob:
     """A knob as far as its id tells: what the program knows of it, or its id as words."""
     return _BY_ID.get(key) or Knob(key, key.replace("_", " ").capitalize())
+
+
+def is_voltage(key: str) -> bool:
+    """Whether a knob moves a voltage: one kind of question may, and no other road."""
+    return known(key).hazard is Hazard.VOLTAGE

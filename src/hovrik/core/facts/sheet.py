@@ -14,7 +14,7 @@ from .. import degrees
 from ..errors import InputError
 
 
-class Kind(StrEnum):
+class FieldKind(StrEnum):
     """What an entry holds."""
 
     TEXT = "text"
@@ -36,7 +36,7 @@ class Field:
     name: str
     label: str
     unit: str = ""
-    kind: Kind = Kind.TEXT
+    kind: FieldKind = FieldKind.TEXT
     low: float = -1e9
     high: float = 1e9
     choices: tuple[str, ...] = ()
@@ -68,7 +68,7 @@ DEGREES: dict[str, tuple[Callable[[float], float], Callable[[float], float]]] = 
     "C": (degrees.shown, degrees.celsius),
     "degrees": (degrees.shown_rise, lambda shown_: shown_ / degrees.shown_rise(1.0)),
 }
-_LISTS = (Kind.NUMBERS, Kind.WORDS, Kind.PAIR, Kind.SHARES)
+_LISTS = (FieldKind.NUMBERS, FieldKind.WORDS, FieldKind.PAIR, FieldKind.SHARES)
 
 
 def problems(sheet: Sheet, body: Any, where: str = "") -> list[str]:
@@ -80,7 +80,7 @@ def problems(sheet: Sheet, body: Any, where: str = "") -> list[str]:
     for entry in sheet.fields:
         value = body.get(entry.name)
         place = f"{where}{entry.name}"
-        nothing: Any = "" if entry.kind is Kind.TEXT else [] if entry.kind in _LISTS else None
+        nothing: Any = "" if entry.kind is FieldKind.TEXT else [] if entry.kind in _LISTS else None
         if value is None or value == nothing:
             if entry.required:
                 found.append(f"{place} is missing")
@@ -109,39 +109,39 @@ def _twice(sheet: Sheet, rows: Any, where: str) -> list[str]:
 def fault_of(entry: Field, value: Any) -> str | None:
     """What is wrong with one plain value, None where nothing is."""
     match entry.kind:
-        case Kind.TEXT:
+        case FieldKind.TEXT:
             if not isinstance(value, str) or len(value) > 400:
                 return "must be text of up to 400 letters"
             if entry.choices and value not in entry.choices:
                 return f"is {value!r}; choose one of: {', '.join(entry.choices)}"
             return None
-        case Kind.FLAG:
+        case FieldKind.FLAG:
             return None if isinstance(value, bool) else "must be true or false"
-        case Kind.WORDS:
+        case FieldKind.WORDS:
             fine = isinstance(value, list | tuple) and all(isinstance(v, str) and 0 < len(v) <= 100 for v in value)
             return None if fine else "must be a list of words"
-        case Kind.NUMBERS:
+        case FieldKind.NUMBERS:
             if not isinstance(value, list | tuple) or len(value) > 100:
                 return "must be a list of numbers"
             return next((f for v in value if (f := _number_fault(entry, v))), None)
-        case Kind.PAIR | Kind.SHARES:
+        case FieldKind.PAIR | FieldKind.SHARES:
             if not isinstance(value, list | tuple) or len(value) != 2:
                 return "must be two numbers"
             fault = next((f for v in value if (f := _number_fault(entry, v))), None)
-            if fault is None and entry.kind is Kind.SHARES and not value[0] < value[1]:
+            if fault is None and entry.kind is FieldKind.SHARES and not value[0] < value[1]:
                 return "must run from the lower to the higher"
             return fault
     return _number_fault(entry, value)
 
 
 def _bounds(entry: Field) -> tuple[float, float]:
-    return (0.0, 1.0) if entry.kind in (Kind.SHARE, Kind.SHARES) else (entry.low, entry.high)
+    return (0.0, 1.0) if entry.kind in (FieldKind.SHARE, FieldKind.SHARES) else (entry.low, entry.high)
 
 
 def _number_fault(entry: Field, value: Any) -> str | None:
     if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
         return "must be a number"
-    if entry.kind is Kind.WHOLE and value != int(value):
+    if entry.kind is FieldKind.WHOLE and value != int(value):
         return "must be a whole number"
     low, high = _bounds(entry)
     if not low <= value <= high:
@@ -178,13 +178,13 @@ def _parsed(entry: Field, text: str) -> Any:
     value: Any = text
     try:
         match entry.kind:
-            case Kind.FLAG:
+            case FieldKind.FLAG:
                 value = {"yes": True, "no": False, "true": True, "false": False}[text.lower()]
-            case Kind.WORDS:
+            case FieldKind.WORDS:
                 value = tuple(part.strip() for part in re.split(r"[,;]", text) if part.strip())
-            case Kind.NUMBERS | Kind.PAIR | Kind.SHARES:
+            case FieldKind.NUMBERS | FieldKind.PAIR | FieldKind.SHARES:
                 value = tuple(_typed(entry, part) for part in _SPLIT.split(text) if part)
-            case Kind.NUMBER | Kind.WHOLE | Kind.SHARE:
+            case FieldKind.NUMBER | FieldKind.WHOLE | FieldKind.SHARE:
                 value = _typed(entry, text)
     except (ValueError, KeyError):
         raise InputError(f"{entry.label} {text!r} is not {_article(entry)}. {_allowed(entry)}") from None
@@ -196,27 +196,33 @@ def _parsed(entry: Field, text: str) -> Any:
 
 def _typed(entry: Field, text: str) -> float | int:
     number = float(text.rstrip("%").strip())
-    if entry.kind in (Kind.SHARE, Kind.SHARES):
+    if entry.kind in (FieldKind.SHARE, FieldKind.SHARES):
         return number / 100.0
-    return int(number) if entry.kind is Kind.WHOLE and number == int(number) else number
+    return int(number) if entry.kind is FieldKind.WHOLE and number == int(number) else number
 
 
 def _article(entry: Field) -> str:
-    return {Kind.FLAG: "yes or no", Kind.NUMBERS: "numbers", Kind.PAIR: "two numbers"}.get(entry.kind, "a number")
+    return {FieldKind.FLAG: "yes or no", FieldKind.NUMBERS: "numbers", FieldKind.PAIR: "two numbers"}.get(
+        entry.kind, "a number"
+    )
 
 
 def _allowed(entry: Field) -> str:
     if entry.choices:
         return f"Choose one of: {', '.join(entry.choices)}."
-    if entry.kind is Kind.FLAG:
+    if entry.kind is FieldKind.FLAG:
         return "Enter yes, no, or nothing for unknown."
-    if entry.kind is Kind.TEXT or entry.kind is Kind.WORDS:
+    if entry.kind is FieldKind.TEXT or entry.kind is FieldKind.WORDS:
         return "Enter words, or nothing for unknown."
     low, high = _bounds(entry)
-    if entry.kind in (Kind.SHARE, Kind.SHARES):
+    if entry.kind in (FieldKind.SHARE, FieldKind.SHARES):
         low, high = 0.0, 100.0
     span = f"{low:g} to {high:g} {entry.unit}".strip() if high < 1e9 else f"numbers from {low:g} {entry.unit}".strip()
-    several = {Kind.NUMBERS: ", several with commas", Kind.PAIR: ", two of them", Kind.SHARES: ", two of them"}
+    several = {
+        FieldKind.NUMBERS: ", several with commas",
+        FieldKind.PAIR: ", two of them",
+        FieldKind.SHARES: ", two of them",
+    }
     return f"Choose {span}{several.get(entry.kind, '')}, or nothing for unknown."
 
 
@@ -224,21 +230,21 @@ def shown(entry: Field, value: Any) -> str:
     """A value as it is typed and shown; "" for unknown. A temperature is in the unit that the user chose."""
     if value is None or value == ():
         return ""
-    if entry.unit in DEGREES and entry.kind is Kind.NUMBER:
+    if entry.unit in DEGREES and entry.kind is FieldKind.NUMBER:
         return f"{DEGREES[entry.unit][0](value):.6g}"
     match entry.kind:
-        case Kind.FLAG:
+        case FieldKind.FLAG:
             return "yes" if value else "no"
-        case Kind.SHARE:
+        case FieldKind.SHARE:
             return f"{100 * value:g}"
-        case Kind.SHARES:
+        case FieldKind.SHARES:
             return " to ".join(f"{100 * v:g}" for v in value)
-        case Kind.PAIR:
+        case FieldKind.PAIR:
             return " to ".join(f"{v:g}" for v in value)
-        case Kind.NUMBERS:
+        case FieldKind.NUMBERS:
             return ", ".join(f"{v:g}" for v in value)
-        case Kind.WORDS:
+        case FieldKind.WORDS:
             return ", ".join(value)
-        case Kind.TEXT:
+        case FieldKind.TEXT:
             return str(value)
     return f"{value:g}"

@@ -10,11 +10,11 @@ from typing import Any
 from .knob import Order, Where
 from .known_knobs import ACTS_AT, KNOWN
 from .rig import OsSlot, OwnKnob, Rig
-from .sheet import Field, Kind, Sheet, problems
+from .sheet import Field, FieldKind, Sheet, problems
 from .title import Title
 
 RATED = ("slow", "fifth_an_hour", "unknown")
-N, W, T, F = Kind.NUMBER, Kind.WHOLE, Kind.TEXT, Kind.FLAG
+N, W, T, F = FieldKind.NUMBER, FieldKind.WHOLE, FieldKind.TEXT, FieldKind.FLAG
 
 VERSION = Sheet(
     "version",
@@ -43,7 +43,7 @@ PANEL = Sheet(
         Field("name", "Name", required=True),
         Field("width", "Width", "px", W, 100, 20_000),
         Field("height", "Height", "px", W, 100, 20_000),
-        Field("refresh_hz", "Fixed rates", "Hz", Kind.NUMBERS, 1, 1000),
+        Field("refresh_hz", "Fixed rates", "Hz", FieldKind.NUMBERS, 1, 1000),
         Field("lowest_hz", "Variable from", "Hz", N, 1, 1000),
         Field("highest_hz", "to", "Hz", N, 1, 1000),
     ),
@@ -61,7 +61,7 @@ OWN_KNOB = Sheet(
         Field("id", "Id", required=True, hint="window_mode"),
         Field("label", "Name", required=True, hint="Window mode"),
         Field("order", "Its levels are", choices=tuple(o.value for o in Order)),
-        Field("levels", "Levels, least first", kind=Kind.WORDS, hint="borderless, exclusive"),
+        Field("levels", "Levels, least first", kind=FieldKind.WORDS, hint="borderless, exclusive"),
         Field("unit", "Unit"),
         Field("low", "or from", kind=N),
         Field("high", "to", kind=N),
@@ -69,7 +69,7 @@ OWN_KNOB = Sheet(
         Field("where", "Changed", choices=tuple(w.value for w in Where)),
         Field("place", "Found in", hint="the title's video page"),
         Field("minutes", "Minutes a change", "min", N, 0, 600),
-        Field("depends", "Set first", kind=Kind.WORDS),
+        Field("depends", "Set first", kind=FieldKind.WORDS),
     ),
 )
 EXCLUSION = Sheet(
@@ -106,7 +106,7 @@ SET_UP = Sheet(
         Field("name", "Name", required=True),
         Field("preset", "Preset"),
         Field("textures", "Textures"),
-        Field("scale", "Render scale", "%", Kind.SHARE),
+        Field("scale", "Render scale", "%", FieldKind.SHARE),
         Field("upscaler", "Upscaler"),
         Field("frame_generation", "Frame generation", choices=("off", "on")),
         Field("acts_at", "Both act in", choices=tuple(map(str, ACTS_AT)), hint="where scaler and generator act"),
@@ -140,7 +140,7 @@ SLOT = Sheet(
         Field("overlay", "Overlay in use"),
         Field("overlay_stops", "It switches off", hint="variable refresh"),
         Field("background", "Background load"),
-        Field("lacks", "Functions missing", kind=Kind.WORDS),
+        Field("lacks", "Functions missing", kind=FieldKind.WORDS),
     ),
     {"versions": VERSION, "knobs": PLACE, "does_not_run": STOPPED, "own_knobs": OWN_KNOB, "exclusions": EXCLUSION},
 )
@@ -162,23 +162,27 @@ RIG = Sheet(
         Field("window_s", "Window of the sustained limit", "s", N, 0.1, 3600, section=_CHIP),
         Field("die_limit_c", "Throttles at a die of", "C", N, 40, 130, section=_CHIP),
         Field("fan_policy", "Fan policy in use", section=_CHIP),
-        Field("fan_policies", "Fan policies", kind=Kind.WORDS, section=_CHIP),
+        Field("fan_policies", "Fan policies", kind=FieldKind.WORDS, section=_CHIP),
         Field("noise_db", "Sound level", "dB", N, 10, 90, section=_CHIP, hint="known to 3 dB, at the speed beside it"),
         Field("noise_rpm", "at a fan speed of", "rpm", N, 100, 20_000, section=_CHIP),
         Field("cpu_cores", "CPU cores", kind=W, low=1, high=512, section=_CLOCKS),
         Field("cpu_threads", "CPU threads", kind=W, low=1, high=1024, section=_CLOCKS),
         Field("cpu_low_ghz", "CPU clock from", "GHz", N, 0.05, 12, section=_CLOCKS),
         Field("cpu_high_ghz", "to", "GHz", N, 0.05, 12, section=_CLOCKS),
-        Field("boost_levels", "Boost levels", kind=Kind.WORDS, section=_CLOCKS, hint="on, off"),
+        Field("boost_levels", "Boost levels", kind=FieldKind.WORDS, section=_CLOCKS, hint="on, off"),
         Field("smt", "SMT", kind=F, section=_CLOCKS),
-        Field("schedulers", "Schedulers", kind=Kind.WORDS, section=_CLOCKS),
-        Field("biases", "CPU / GPU bias", kind=Kind.WORDS, section=_CLOCKS),
-        Field("energy_preferences", "Energy preferences", kind=Kind.WORDS, section=_CLOCKS),
-        Field("governors", "Governors", kind=Kind.WORDS, section=_CLOCKS),
+        Field("schedulers", "Schedulers", kind=FieldKind.WORDS, section=_CLOCKS),
+        Field("biases", "CPU / GPU bias", kind=FieldKind.WORDS, section=_CLOCKS),
+        Field("energy_preferences", "Energy preferences", kind=FieldKind.WORDS, section=_CLOCKS),
+        Field("governors", "Governors", kind=FieldKind.WORDS, section=_CLOCKS),
         Field("gpu_low_mhz", "GPU clock from", "MHz", N, 10, 10_000, section=_CLOCKS),
         Field("gpu_high_mhz", "to", "MHz", N, 10, 10_000, section=_CLOCKS),
         Field(
-            "gpu_modes", "GPU modes", kind=Kind.WORDS, section=_CLOCKS, hint="built-in, hybrid, discrete-only, external"
+            "gpu_modes",
+            "GPU modes",
+            kind=FieldKind.WORDS,
+            section=_CLOCKS,
+            hint="built-in, hybrid, discrete-only, external",
         ),
         Field("link_gbit_s", "Link to an external GPU", "Gbit/s", N, 1, 1000, section=_CLOCKS),
         Field(
@@ -192,30 +196,30 @@ RIG = Sheet(
             "battery_rated", "Energy rated at", choices=RATED, section=_BATTERY, hint="a slow drain, or a fifth an hour"
         ),
         Field("full_wh", "Full charge now", "Wh", N, 1, 1000, section=_BATTERY),
-        Field("health", "or health", "%", Kind.SHARE, section=_BATTERY),
+        Field("health", "or health", "%", FieldKind.SHARE, section=_BATTERY),
         Field("cycles", "Cycles", kind=W, low=0, high=100_000, section=_BATTERY),
         Field("gauge_step_wh", "Gauge step", "Wh", N, 0.0001, 10, section=_BATTERY),
-        Field("charge_limit", "Charge limit", "%", Kind.SHARE, section=_BATTERY),
-        Field("reserve", "Kept in reserve", "%", Kind.SHARE, section=_BATTERY),
-        Field("valid_charge", "Passes count between", "%", Kind.SHARES, section=_BATTERY, hint="10 to 100"),
+        Field("charge_limit", "Charge limit", "%", FieldKind.SHARE, section=_BATTERY),
+        Field("reserve", "Kept in reserve", "%", FieldKind.SHARE, section=_BATTERY),
+        Field("valid_charge", "Passes count between", "%", FieldKind.SHARES, section=_BATTERY, hint="10 to 100"),
         Field("pack_cells", "Cells in series", kind=W, low=1, high=20, section=_BATTERY),
         Field("pack_ohm", "Pack resistance", "ohm", N, 0.001, 5, section=_BATTERY),
         Field("adapter_w", "Adapter", "W", N, 1, 1000, section=_BATTERY),
         Field("recharge_w", "Charges idle with", "W", N, 1, 1000, section=_BATTERY),
-        Field("resolution", "Resolution", "px", Kind.PAIR, 100, 20_000, section=_PANEL, hint="1280 x 800"),
+        Field("resolution", "Resolution", "px", FieldKind.PAIR, 100, 20_000, section=_PANEL, hint="1280 x 800"),
         Field(
             "refresh_hz",
             "Fixed refresh rates",
             "Hz",
-            Kind.NUMBERS,
+            FieldKind.NUMBERS,
             1,
             1000,
             section=_PANEL,
             hint="needed: or the range",
         ),
-        Field("variable_range_hz", "Variable range", "Hz", Kind.PAIR, 1, 1000, section=_PANEL, hint="48 to 120"),
+        Field("variable_range_hz", "Variable range", "Hz", FieldKind.PAIR, 1, 1000, section=_PANEL, hint="48 to 120"),
         Field("memory_gb", "Memory", "GB", N, 0.5, 4096, section=_MEMORY),
-        Field("split_gb", "Graphics memory can be", "GB", Kind.NUMBERS, 0, 4096, section=_MEMORY),
+        Field("split_gb", "Graphics memory can be", "GB", FieldKind.NUMBERS, 0, 4096, section=_MEMORY),
         Field("split_where", "Changing it needs", choices=tuple(w.value for w in Where), section=_MEMORY),
     ),
     {
@@ -236,7 +240,7 @@ SCENE = Sheet(
         Field("key", "Key", required=True),
         Field("name", "Name", required=True),
         Field("role", "Role", choices=("typical", "heaviest", "menu", "idle")),
-        Field("mix", "Share of your time", "%", Kind.SHARE),
+        Field("mix", "Share of your time", "%", FieldKind.SHARE),
         Field("yields", "Yields", choices=("frames", "score", "time", "draw")),
         Field("counts", "Its rate counts", choices=("rendered", "shown")),
         Field("length_s", "Length", "s", N, 1, 86_400),
@@ -255,7 +259,7 @@ TITLE = Sheet(
         Field("nature", "Nature"),
         Field("api", "Graphics interface"),
         Field("preset", "Preset in use"),
-        Field("targets_fps", "Rates its engine knows", "fps", Kind.NUMBERS, 1, 1000),
+        Field("targets_fps", "Rates its engine knows", "fps", FieldKind.NUMBERS, 1, 1000),
         Field("own_scaler", "Lowers its own resolution", kind=F),
         Field("frame_generation", "Frame generation", kind=F),
         Field("live_opponents", "Live opponents", kind=F),
@@ -270,7 +274,7 @@ TITLE = Sheet(
             hint="for how long it keeps you out when it crashed while others played along",
         ),
         Field("memory_gb", "Wants graphics memory", "GB", N, 0.01, 512),
-        Field("slots", "Runs in OS slots", kind=Kind.WORDS),
+        Field("slots", "Runs in OS slots", kind=FieldKind.WORDS),
     ),
     {"versions": VERSION, "scenes": SCENE, "set_ups": SET_UP, "own_knobs": OWN_KNOB},
 )
@@ -353,7 +357,12 @@ THRESHOLDS = Sheet(
     "thresholds of the checks",
     (
         Field(
-            "over_share", "Over the limit by", "%", Kind.SHARE, section=_LIMIT, hint="firmware regulates within a few %"
+            "over_share",
+            "Over the limit by",
+            "%",
+            FieldKind.SHARE,
+            section=_LIMIT,
+            hint="firmware regulates within a few %",
         ),
         Field("over_w", "and at least", "W", N, 0, 20, section=_LIMIT, hint="or half a watt"),
         Field(
@@ -363,31 +372,46 @@ THRESHOLDS = Sheet(
             "throttle_share",
             "for this share of a pass",
             "%",
-            Kind.SHARE,
+            FieldKind.SHARE,
             section=_LIMIT,
             hint="a spike is no throttling",
         ),
-        Field("clamp_share", "Step of power down by", "%", Kind.SHARE, section=_LIMIT, hint="less is no charge clamp"),
+        Field(
+            "clamp_share", "Step of power down by", "%", FieldKind.SHARE, section=_LIMIT, hint="less is no charge clamp"
+        ),
         Field("drain_w", "Drains while plugged by", "W", N, 0, 20, section=_LIMIT, hint="less is the gauge's noise"),
-        Field("idle_share", "Battery gives under", "%", Kind.SHARE, section=_LIMIT, hint="of its usual: plugged in"),
+        Field(
+            "idle_share", "Battery gives under", "%", FieldKind.SHARE, section=_LIMIT, hint="of its usual: plugged in"
+        ),
         Field("idle_s", "for", "s", N, 0.5, 60, section=_LIMIT),
-        Field("drift_share", "Rate drifts by", "%", Kind.SHARE, section=_TIME, hint="the step worth finding"),
+        Field("drift_share", "Rate drifts by", "%", FieldKind.SHARE, section=_TIME, hint="the step worth finding"),
         Field("drift_z", "and standard errors", "", N, 1, 20, section=_TIME, hint="more than chance"),
-        Field("slow_share", "Frames suddenly longer by", "%", Kind.SHARE, section=_TIME, hint="no wandering does that"),
+        Field(
+            "slow_share",
+            "Frames suddenly longer by",
+            "%",
+            FieldKind.SHARE,
+            section=_TIME,
+            hint="no wandering does that",
+        ),
         Field("slow_s", "for", "s", N, 0.5, 60, section=_TIME),
         Field("gap_ms", "Gap without a frame", "ms", N, 50, 60_000, section=_TIME, hint="far longer than a stutter"),
-        Field("lost_share", "Time that does not add up", "%", Kind.SHARE, section=_TIME),
-        Field("length_share", "Length off by", "%", Kind.SHARE, section=_TIME, hint="compares with nothing"),
+        Field("lost_share", "Time that does not add up", "%", FieldKind.SHARE, section=_TIME),
+        Field("length_share", "Length off by", "%", FieldKind.SHARE, section=_TIME, hint="compares with nothing"),
         Field("asleep_s", "Nothing recorded for", "s", N, 1, 600, section=_TIME, hint="the machine slept"),
-        Field("pool_share", "Graphics memory within", "%", Kind.SHARE, section=_REST, hint="the pool is full"),
+        Field("pool_share", "Graphics memory within", "%", FieldKind.SHARE, section=_REST, hint="the pool is full"),
         Field("other_share", "CPU taken by others", "%", N, 0, 100, section=_REST),
-        Field("other_time", "for this share of a pass", "%", Kind.SHARE, section=_REST),
-        Field("collapse_share", "GPU clock under its usual", "%", Kind.SHARE, section=_REST, hint="no load does that"),
+        Field("other_time", "for this share of a pass", "%", FieldKind.SHARE, section=_REST),
+        Field(
+            "collapse_share", "GPU clock under its usual", "%", FieldKind.SHARE, section=_REST, hint="no load does that"
+        ),
         Field("collapse_s", "for", "s", N, 1, 60, section=_REST),
-        Field("tick_share", "Frames on fixed ticks", "%", Kind.SHARE, section=_REST, hint="no variable refresh"),
-        Field("lost_rows", "Frames of just twice the length", "%", Kind.SHARE, section=_REST, hint="rows left out"),
-        Field("held_part", "Frames within", "%", Kind.SHARE, section=_REST, hint="of their usual interval"),
-        Field("held_share", "Frames held without a cap", "%", Kind.SHARE, section=_REST, hint="free frames vary"),
+        Field("tick_share", "Frames on fixed ticks", "%", FieldKind.SHARE, section=_REST, hint="no variable refresh"),
+        Field(
+            "lost_rows", "Frames of just twice the length", "%", FieldKind.SHARE, section=_REST, hint="rows left out"
+        ),
+        Field("held_part", "Frames within", "%", FieldKind.SHARE, section=_REST, hint="of their usual interval"),
+        Field("held_share", "Frames held without a cap", "%", FieldKind.SHARE, section=_REST, hint="free frames vary"),
     ),
 )
 
@@ -416,8 +440,8 @@ GUARDS = Sheet(
         ),
         *_guard(
             "charge", "Charge",
-            Field("charge_under", "Under the rig's window by", "%", Kind.SHARE, hint="clocks may be clamped"),
-            Field("charge_over", "Clears over its lower end by", "%", Kind.SHARE),
+            Field("charge_under", "Under the rig's window by", "%", FieldKind.SHARE, hint="clocks may be clamped"),
+            Field("charge_over", "Clears over its lower end by", "%", FieldKind.SHARE),
         ),
         *_guard(
             "drain", "Drain while plugged in",

@@ -20,7 +20,7 @@ STEP = 0.01  # of a gauge that is read by eye, of which nothing else is known
 
 
 @dataclass(frozen=True)
-class Evening:
+class EveningReadings:
     """Read by a person. start, end : charge (shares); hours : played between, at one setup, on the battery."""
 
     start: float
@@ -33,20 +33,20 @@ class Evening:
         return self.start - self.end
 
 
-def evening_of(record: PassRecord) -> Evening | None:
+def evening_of(record: PassRecord) -> EveningReadings | None:
     """What a record says of an evening; None where it is of something else."""
     if record.purpose != EVENING:
         return None
     values = [number(record.conditions, key) for key in (START, END, PLAYED)]
-    return Evening(*values) if None not in values else None  # type: ignore[arg-type]
+    return EveningReadings(*values) if None not in values else None  # type: ignore[arg-type]
 
 
-def evenings_in(records: Sequence[PassRecord]) -> list[tuple[Setup, Evening]]:
+def evenings_in(records: Sequence[PassRecord]) -> list[tuple[Setup, EveningReadings]]:
     """Setup and readings of every evening among passes, in their order."""
     return [(record.setup, found) for record in records if (found := evening_of(record)) is not None]
 
 
-def verdict(body: Mapping[str, Any], evening: Evening, rig: Rig) -> Message:
+def verdict(body: Mapping[str, Any], evening: EveningReadings, rig: Rig) -> Message:
     """Whether a profile's hours are true. body : of the profile. An evening is no scene: what it plays beside the
     measured one is in the difference, so that it is said and not judged further."""
     if evening.used < LEAST_USED:

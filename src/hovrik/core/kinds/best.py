@@ -11,7 +11,7 @@ import numpy as np
 
 from ..errors import PlanError
 from ..facts.factor import LIMIT, set_by
-from ..facts.knob import CAP, NO_CAP, Level, is_number
+from ..facts.knob import CAP, LIMITS, NO_CAP, Level, is_number
 from ..facts.knobs import OF_PICTURE, knobs_of
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup, describe
@@ -29,7 +29,8 @@ from ..read.answer import Answer, build, option_of, stated
 from ..read.group import Group
 from ..read.response import Response
 from .caps import LEAST_FPS
-from .kind import Ask, Kind, Seen
+from .kind import USUAL as USUAL_FIELDS
+from .kind import Ask, Kind, Limits, Seen
 
 WEIGHED = frozenset({HOURS, JUDGED, "die_c"})  # figures that a belief holds
 USUAL = (LIMIT, BOOST, CPU, GPU, CAP)  # that are varied where nobody names knobs
@@ -41,8 +42,8 @@ def design(ask: Ask) -> Design:
     offers them. Raises PlanError where there are none, or the aim is one that passes cannot tell."""
     terms = ask.question.terms
     names = [
-        name for name in ask.varied or USUAL
-        if name not in ask.base and (ask.varied.get(name) or set(set_by(name)) & set(ask.knobs))
+        name for name in dict.fromkeys((*(ask.varied or USUAL), LIMIT))
+        if not set(set_by(name)) & set(ask.base) and (ask.varied.get(name) or set(set_by(name)) & set(ask.knobs))
     ]  # fmt: skip
     levels: dict[str, tuple[Level, ...]] = {}
     slots = _slots(ask)
@@ -252,4 +253,9 @@ def _words(design_: SearchDesign, at: int) -> str:
     return describe(design_.setups[at])
 
 
-KIND = Kind("best", "find", "find the best setup overall", LIMIT, design, answer, of_plan=True)
+KIND = Kind(
+    "best", "find", "find the best setup overall", LIMIT, design, answer, of_plan=True, limits=Limits.RANGE,
+    fields=USUAL_FIELDS | {"options", "sought", "slots"}, options="May vary",
+    example="boost=off,on; cap_fps=40,60,none", over_slots=True, in_campaign=True,
+    varies=frozenset({*LIMITS, BOOST, CPU, GPU, CAP}), keeps_cap=True,
+)  # fmt: skip

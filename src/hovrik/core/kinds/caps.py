@@ -92,4 +92,5 @@ def _predicted(responses: Sequence[Response], seen: Seen, tolerance: float, low:
     return []
 
 
-KIND = Kind("caps", "find", "find the cap that holds", CAP, design, answer, asks_floor=False)
+KIND = Kind("caps", "find", "find the cap that holds", CAP, design, answer, asks_floor=False,
+            varies=frozenset({CAP}), button="See which caps hold")  # fmt: skip

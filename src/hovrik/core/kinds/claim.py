@@ -8,71 +8,32 @@ than a practical difference can be dropped.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from ..errors import PlanError
-from ..facts.knob import LIMITS, inside, is_number
+from ..facts.knob import LIMITS, inside
 from ..facts.setup import Setup, describe
 from ..message import Message, Value, say
 from ..model import battery
 from ..passes.figure import BY_ID, low_id
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
+from ..questions.claim import FIGURES, Claim
 from ..read.agree import differences
 from ..read.answer import Answer, build
 from ..read.contrast import MARGINS, OTHER_MARGIN
 from ..read.group import Counted
 from ..stats.estimate import t_quantile
 from ..stats.least_squares import fitted
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
 
-FIGURES = {"hours": "hours on a charge", "mean_fps": "mean rate", "low": "1 % low", "draw_w": "draw",
-           "package_w": "package power"}  # fmt: skip
 LEAST, MOST = 2, 12  # pairs
 MOST_SETTINGS = 6  # of a recipe that is pruned
 NEAR = 0.25  # of the claimed size: a true size within that of it is as claimed
-PERCENT = "percent"
-
-
-@dataclass(frozen=True)
-class Claim:
-    """before, after : what is set; figure : one of FIGURES; percent : by which it is said to change, of the value
-    before."""
-
-    before: Setup
-    after: Setup
-    figure: str
-    percent: float
-
-    @classmethod
-    def of(cls, parts: Mapping[str, Any]) -> Claim:
-        """The claim of a question. Raises PlanError naming the part that is missing or cannot be."""
-        told = parts.get("claim")
-        told = told if isinstance(told, Mapping) else {}
-        before, after = (Setup(dict(told.get(side) or {})) for side in ("before", "after"))
-        figure, percent = str(told.get("figure") or "mean_fps"), told.get(PERCENT)
-        if not after and not before:
-            raise PlanError("What does the claim set? Say it as knob=level, before and after.")
-        if set(before) != set(after):
-            lacks = sorted(set(before) ^ set(after))[0]
-            raise PlanError(f"{lacks} is set on one side only: say what it is before and after.")
-        if before == after:
-            raise PlanError("Before and after are the same: nothing is claimed.")
-        if figure not in FIGURES:
-            raise PlanError(f"{figure} is no figure of a claim. Choose one of: {', '.join(FIGURES)}.")
-        by = float(percent) if isinstance(percent, int | float) and is_number(percent) else 0.0
-        if not -95 <= by <= 1000 or abs(by) < 0.5:
-            raise PlanError(f"A change by {percent} % cannot be tested. Choose 0.5 to 1000 % more, or up to 95 % less.")
-        return cls(before, after, figure, by)
-
-    @property
-    def size(self) -> float:
-        """Of the claimed change, log."""
-        return math.log1p(self.percent / 100.0)
 
 
 def pairs_for(size: float, sd: float) -> int:
@@ -264,4 +225,7 @@ def _percent(log: float) -> float:
     return 100.0 * math.expm1(log)
 
 
-KIND = Kind("claim", "does it pay", "see whether a claim is true here", "", design, answer, asks_floor=False)
+KIND = Kind(
+    "claim", "does it pay", "see whether a claim is true here", "", design, answer, asks_floor=False,
+    fields=USUAL | {"claim"}, in_window="A claim is written down side by side.",
+)  # fmt: skip

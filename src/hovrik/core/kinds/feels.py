@@ -12,14 +12,15 @@ from ..facts.knob import CAP, LIMITS, Level, Where, is_number
 from ..facts.panel import even_caps_of
 from ..facts.setup import Setup
 from ..message import Message, say
-from ..passes.purpose import FEEL_LATE
+from ..passes.purpose import BLIND, FEEL_LATE
 from ..plan.design import Design
 from ..plan.feel import LOOK_S, MOST_LOOKS, SETTLE_S, FeelDesign
 from ..read.answer import Answer, build
 from ..read.looks import LEAST_LOOKS, Look, felt_of, late_cap, looks_of, said_of
-from .kind import Ask, Kind, Seen
+from .kind import IN_PLAY, Ask, Kind, Seen
 
 MOST_LEVELS = 9
+FINEST = 400  # of a range, before it is thinned
 FEW = 8  # looks under which nothing is told
 
 
@@ -48,7 +49,7 @@ def _levels(ask: Ask, over: str) -> tuple[Level, ...]:
         even = sorted(one.cap_fps for one in even_caps_of(ask.rig) if not knob.refusal(one.cap_fps))
         if len(even) >= 3:
             return _thinned(even)
-    return _thinned([float(level) for level in ask.levels(over, MOST_LEVELS) if is_number(level)])
+    return _thinned([float(level) for level in ask.levels(over, FINEST) if is_number(level)])
 
 
 def _thinned(levels: list[float]) -> tuple[Level, ...]:
@@ -85,4 +86,8 @@ def _of_good(looks: list[Look]) -> Message:
     return say("feels.mistaken", bad=sum(one.is_bad for one in best), looks=len(best))
 
 
-KIND = Kind("feels", "find", "from when on it feels bad to me", CAP, design, answer, asks_floor=False)
+KIND = Kind(
+    "feels", "find", "from when on it feels bad to me", CAP, design, answer, asks_floor=False,
+    ranged_over=frozenset({LIMIT}), at=1.0, fields=IN_PLAY, purposes=BLIND, unjudged=True,
+    in_window="Somebody plays and presses a key.",
+)  # fmt: skip

@@ -11,7 +11,7 @@ from ..message import say
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, build
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Limits, Seen
 
 LEVELS = 5
 PLACES = (0.15, 0.35, 0.6, 0.85)  # of the range, for what no preset stands for
@@ -43,4 +43,7 @@ def answer(seen: Seen) -> Answer:
     return replace(found, lacks=(*found.lacks, say("missing.refine"))) if seen.responses else found
 
 
-KIND = Kind("first-look", "look", "take a first look at what holds", LIMIT, design, answer)
+KIND = Kind(
+    "first-look", "look", "take a first look at what holds", LIMIT, design, answer, limits=Limits.RANGE, uncapped=True,
+    fields=USUAL | {"heat"}, in_campaign=True,
+)  # fmt: skip

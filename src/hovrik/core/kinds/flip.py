@@ -9,12 +9,13 @@ from ..facts.knob import Where, inside
 from ..facts.setup import Setup
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID
+from ..passes.purpose import FLIP
 from ..plan.design import Design
 from ..plan.flip import BLOCK_S, SETTLE_S, FlipDesign, flip_of
 from ..read.answer import Answer, build
-from ..read.contrast import Contrast, Outcome
+from ..read.contrast import Comparison, Contrast
 from ..stats.flips import Flip, pairs_needed
-from .kind import Ask, Kind, Seen
+from .kind import IN_PLAY, Ask, Kind, Seen
 
 FIGURES = ("mean_fps", "draw_w", "package_w")
 MARGIN = 0.02
@@ -92,11 +93,11 @@ def _contrast(name: str, one: Flip, states: tuple[object, object], seen: Seen) -
     figure = BY_ID[name]
     base = [v for c in seen.counted if (v := c.figures.value(name)) and c.asked.get(seen.factor.id) == states[1]]
     level = sum(base) / len(base) if base else 1.0
-    verdict = Outcome.UNDECIDED
+    verdict = Comparison.UNDECIDED
     if one.same:
-        verdict = Outcome.SAME
+        verdict = Comparison.SAME
     elif one.decided:
-        verdict = Outcome.BETTER if (one.difference > 0) != figure.less_is_better else Outcome.WORSE
+        verdict = Comparison.BETTER if (one.difference > 0) != figure.less_is_better else Comparison.WORSE
     ends = [_share(v) for v in (one.difference, one.low, one.high)]
     percent = (100 * ends[0], 100 * ends[1], 100 * ends[2])
     a, b = states
@@ -106,4 +107,7 @@ def _contrast(name: str, one: Flip, states: tuple[object, object], seen: Seen) -
     )  # fmt: skip
 
 
-KIND = Kind("flip", "does it pay", "see whether a knob pays while I play", "", design, answer, asks_floor=False)
+KIND = Kind(
+    "flip", "does it pay", "see whether a knob pays while I play", "", design, answer, asks_floor=False,
+    fields=IN_PLAY | {"knob"}, purposes=frozenset({FLIP}), in_window="It is asked while somebody plays.",
+)  # fmt: skip

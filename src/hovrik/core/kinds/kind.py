@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from typing import Any
 
 import numpy as np
 
@@ -15,10 +17,10 @@ from ..facts.place import Source
 from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..facts.title import Title
-from ..keep.evening import Evening
+from ..keep.evening import EveningReadings
 from ..passes.discharge import Discharge
 from ..plan.design import Design
-from ..plan.grid import LadderDesign
+from ..plan.lengths import Lengths
 from ..plan.rounds import Cell
 from ..questions.question import Question
 from ..read.answer import Answer, Context
@@ -35,7 +37,7 @@ class Ask:
     knobs : that can be set, by id; base : what is set in every pass; now : what the machine reads; varied : knob to the
     levels that are wanted of it; over : the factor that is asked about, "" that of the kind; slots : that the machine
     can be brought into; like : lengths, repeats, seed; most : passes, None as many as it takes; title : that is played,
-    where it is known.
+    where it is known; range_w : from, to and step of the limits that a person chose, None all that there are.
     """
 
     question: Question
@@ -46,9 +48,10 @@ class Ask:
     varied: Mapping[str, tuple[Level, ...]] = field(default_factory=dict)
     over: str = ""
     slots: tuple[str, ...] = ()
-    like: LadderDesign = field(default_factory=lambda: LadderDesign(1.0, 1.0, 1.0))
+    like: Lengths = field(default_factory=Lengths)
     most: int | None = None
     title: Title | None = None
+    range_w: tuple[float, float, float] | None = None
 
     def feasible(self, cells: Sequence[Cell]) -> tuple[list[Cell], tuple[str, ...]]:
         """Cells that can be, and why others cannot: functions of an OS slot that exclude each other, a cap above the
@@ -108,12 +111,13 @@ class Ask:
         low, high = self._range(keys)
         if knob.levels and (low is None or high is None):
             return _ordered(knob.levels)
-        if low is None or high is None or high <= low:
+        if low is None or high is None or high < low or (high == low and self.range_w is None):
             raise PlanError(f"{knob.label}: neither levels nor a range are known. Name the levels that are wanted.")
-        step = knob.step or (high - low) / (most - 1)
+        chosen = self.range_w if keys[0] in LIMITS else None
+        step = (chosen[2] if chosen is not None else 0.0) or knob.step or (high - low) / (most - 1)
         count = int(np.floor((high - low) / step + 1e-9)) + 1
         every = max(1, int(np.ceil(count / most)))
-        return tuple(round(low + step * at, 6) for at in range(0, count, every))
+        return tuple(min(round(low + step * at, 6), high) for at in range(0, count, every))
 
     def possible(self, over: str, most: int = MOST_LEVELS) -> list[float]:
         """The numbers among the levels of a factor at which a pass can be made with the rest as it is, least first.
@@ -130,9 +134,11 @@ class Ask:
         if keys[0] in LIMITS:
             low = self.rig.limit_low_w if low is None else max(low, self.rig.limit_low_w or low)
             high = self.rig.limit_high_w if high is None else min(high, self.rig.limit_high_w or high)
+            if self.range_w is not None and low is not None and high is not None:
+                low, high = max(low, self.range_w[0]), min(high, self.range_w[1])
         return low, high
 
-    def lengths(self, **changes: float) -> LadderDesign:
+    def lengths(self, **changes: float) -> Lengths:
         """The lengths with some replaced."""
         return replace(self.like, **changes)  # type: ignore[arg-type]
 
@@ -160,15 +166,45 @@ class Seen:
     failed: Sequence[Setup] = ()
     discharges: Sequence[Discharge] = ()
     discharged: Sequence[Setup] = ()
-    evenings: Sequence[tuple[Setup, Evening]] = ()
+    evenings: Sequence[tuple[Setup, EveningReadings]] = ()
+
+
+class Limits(StrEnum):
+    """What a kind does with power limits: it goes over a range of them, stays at one, leaves them alone."""
+
+    RANGE = "range"
+    ONE = "one"
+    NONE = "none"
+
+
+# fields of the form that a kind has a use for, beside those of its limits
+LENGTHS = frozenset({"pass_s", "soak_s", "cool_s", "until_settled"})
+USUAL = LENGTHS | {"cap", "recipe", "references"}
+IN_PLAY = frozenset({"cap", "recipe"})  # of what is switched while the title runs
 
 
 @dataclass(frozen=True)
 class Kind:
-    """One kind. verb : under which it is offered; words : how it is asked for in the question's sentence;
-    over : the factor that its passes lie along where none is named;
-    asks_floor : whether a floor is part of it; of_plan : whether its answer goes by the candidates of the plan that was
-    run last; of_charge : by passes over a whole charge."""
+    """One kind: all that is known of it.
+
+    verb : under which it is offered; words : how it is asked for in the question's sentence; over : the factor that its
+    passes lie along where none is named; asks_floor : whether a floor is part of it; of_plan : whether its answer goes
+    by the candidates of the plan that was run last, of_charge : by passes over a whole charge.
+
+    What is laid out. limits : what it does with power limits; ranged_over : knobs along which it goes over a range of
+    them all the same; at : place in the range where it stays if nobody knows what is set (0 the lowest); uncapped :
+    frames run free where no cap is named; varies : knobs that it varies of itself, keeps_cap : but for a cap that is
+    chosen; sets_nothing : it takes the machine as it is, and has no floor; over_slots : it may go over OS slots;
+    voltage : it moves one; complete : parts that it fills in, of those of a question and the knobs on offer.
+
+    How it is asked. fields : of the form; options, example : what several knobs are called there, and how they are
+    typed; usual : parts of a question that is asked anew; caution : what to mind, "" nothing; button : what a button
+    says that asks it, "" there is none; in_window : why it is asked there only, "" it is not; in_campaign : it makes
+    sense over many titles with nobody beside.
+
+    What counts. purposes : of its passes, () all that enter figures; unjudged : whatever their checks say;
+    of_others : those that other questions made at its base as well; gain : minutes that an answer promises.
+    """
 
     id: str
     verb: str
@@ -179,3 +215,29 @@ class Kind:
     asks_floor: bool = True
     of_plan: bool = False
     of_charge: bool = False
+    limits: Limits = Limits.ONE
+    ranged_over: frozenset[str] = frozenset()
+    at: float = 0.5
+    uncapped: bool = False
+    fields: frozenset[str] = USUAL
+    usual: Mapping[str, Any] = field(default_factory=dict)
+    options: str = "Options"
+    example: str = "shadows=low,high; grass=near,far"
+    purposes: frozenset[str] = frozenset()
+    unjudged: bool = False
+    voltage: bool = False
+    over_slots: bool = False
+    in_window: str = ""
+    in_campaign: bool = False
+    caution: str = ""
+    button: str = ""
+    sets_nothing: bool = False
+    varies: frozenset[str] = frozenset()
+    keeps_cap: bool = False
+    gain: Callable[[Answer], float | None] | None = None
+    of_others: bool = False
+    complete: Callable[[Mapping[str, Any], Mapping[str, Knob]], Mapping[str, Any]] = lambda parts, knobs: {}
+
+    def is_ranged(self, question: Question) -> bool:
+        """Whether a person chooses from where to where limits go."""
+        return self.limits is Limits.RANGE or str(question.parts.get("over") or "") in self.ranged_over

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from itertools import combinations, product
+from typing import Any
 
 import numpy as np
 
 from ..errors import PlanError
 from ..facts.factor import LIMIT, of_knob, static_limit
-from ..facts.knob import Level, inside
+from ..facts.knob import Knob, Level, inside
 from ..facts.known_knobs import known
 from ..facts.setup import Setup
 from ..message import Message, Value, say
@@ -21,7 +22,7 @@ from ..read.answer import Answer
 from ..stats.estimate import t_quantile
 from ..stats.least_squares import fitted
 from . import versus
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
 
 MOST_CELLS = 32
 REPEATS = 4
@@ -90,4 +91,13 @@ def _together(seen: Seen, levels: Mapping[str, Sequence[Level]]) -> list[Message
     return said
 
 
-KIND = Kind("knob", "does it pay", "see whether a knob pays", LIMIT, design, answer, asks_floor=False)
+def complete(parts: Mapping[str, Any], knobs: Mapping[str, Knob]) -> Mapping[str, Any]:
+    """The knob that is asked about, where one is named by its levels alone."""
+    named = next(iter(parts.get("levels") or {}), "")
+    return {"over": named} if named and not parts.get("over") else {}
+
+
+KIND = Kind(
+    "knob", "does it pay", "see whether a knob pays", LIMIT, design, answer, asks_floor=False,
+    fields=USUAL | {"knob", "repeats"}, button="Measure it", complete=complete,
+)  # fmt: skip

@@ -167,4 +167,5 @@ def _name(key: str, names: Mapping[str, str], knobs: Mapping[str, Knob]) -> str:
     return inside(label)
 
 
-KIND = Kind("limits-it", "look", "see what limits the rate", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("limits-it", "look", "see what limits the rate", LIMIT, design, answer, asks_floor=False,
+            button="See what limits it")  # fmt: skip

@@ -15,7 +15,7 @@ from ..read.answer import Answer, build, option_of
 from ..read.group import Group
 from ..read.rules.one_pass import rules_of
 from ..stats.estimate import Estimate
-from .kind import Ask, Kind, Seen
+from .kind import LENGTHS, Ask, Kind, Limits, Seen
 
 
 def design(ask: Ask) -> Design:
@@ -63,4 +63,5 @@ def _hours_left(seen: Seen, group: Group) -> tuple[float, Estimate] | None:
     return (charge, found) if found is not None else None
 
 
-KIND = Kind("now", "look", "see how it stands", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("now", "look", "see how it stands", LIMIT, design, answer, asks_floor=False, limits=Limits.NONE,
+            fields=LENGTHS | {"recipe"}, sets_nothing=True)  # fmt: skip

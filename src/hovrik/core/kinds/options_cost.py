@@ -17,7 +17,8 @@ from ..read.answer import Answer, Option, build
 from ..read.group import Counted
 from ..stats.estimate import Estimate, t_quantile
 from ..stats.least_squares import Fitted, fitted
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
+from .knob import complete
 
 ROW = "++-+++---+-"  # of the design of twelve: Plackett and Burman (1946), from memory; a test shows it orthogonal
 MOST = 11
@@ -146,4 +147,7 @@ def _name(key: str, knobs: object) -> str:
     return inside(label)
 
 
-KIND = Kind("options-cost", "does it pay", "see what the title's options cost", "", design, answer, asks_floor=False)
+KIND = Kind(
+    "options-cost", "does it pay", "see what the title's options cost", "", design, answer, asks_floor=False,
+    fields=USUAL | {"options"}, complete=complete,
+)  # fmt: skip

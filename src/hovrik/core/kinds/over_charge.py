@@ -19,8 +19,9 @@ from ..plan.steps import laid_out, passes_in
 from ..plan.whole_charge import WholeChargeDesign
 from ..read.answer import Answer
 from ..stats.counts import a_minute
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
 
+OF_CHARGE = USUAL - {"pass_s", "cool_s"}  # a pass lasts as long as its charge
 BANDS = (1.0, 0.8, 0.6, 0.4, 0.2, 0.0)
 SPARE = 0.02  # of charge, kept between a clamp and where passes count
 
@@ -96,4 +97,4 @@ def _bands(one: Discharge) -> list[Message]:
 
 
 KIND = Kind("over-charge", "look", "see how it changes with charge", "", design, answer, asks_floor=False,
-            of_charge=True)  # fmt: skip
+            of_charge=True, fields=OF_CHARGE)  # fmt: skip

@@ -17,13 +17,13 @@ from ..passes.figure import BY_ID, low_id
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, build
-from ..read.contrast import Contrast, Outcome, contrasts
+from ..read.contrast import Comparison, Contrast, contrasts
 from ..read.group import RATE, Counted
 from ..stats.estimate import t_quantile
 from ..stats.least_squares import fitted
 from ..stats.ratio import fieller
 from . import versus
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
 
 REPEATS = 4
 FIGURES = ("stutters_per_min", "package_w", "gpu_mhz", "cpu_mhz", "die_c")
@@ -112,14 +112,14 @@ def answer(seen: Seen) -> Answer:
     because += _charging(seen)
     by = {one.figure: one for one in found}
     told = [by[key] for key in rates if key in by]
-    confounded = next((one for one in found if one.verdict is Outcome.CONFOUNDED), None)
+    confounded = next((one for one in found if one.verdict is Comparison.CONFOUNDED), None)
     if confounded is not None:
         says = say("versus.confounded-by", factor="power source", beside=confounded.beside)
-    elif any(one.verdict is Outcome.WORSE for one in told):
-        says = say("plugged.loses", what=_words(told, Outcome.WORSE))
-    elif any(one.verdict is Outcome.BETTER for one in told):
-        says = say("plugged.gains", what=_words(told, Outcome.BETTER))
-    elif told and all(one.verdict is Outcome.SAME for one in told):
+    elif any(one.verdict is Comparison.WORSE for one in told):
+        says = say("plugged.loses", what=_words(told, Comparison.WORSE))
+    elif any(one.verdict is Comparison.BETTER for one in told):
+        says = say("plugged.gains", what=_words(told, Comparison.BETTER))
+    elif told and all(one.verdict is Comparison.SAME for one in told):
         says = say("plugged.same")
     else:
         says = say("plugged.open")
@@ -127,7 +127,7 @@ def answer(seen: Seen) -> Answer:
     return Answer(says, None, None, because=tuple(because), lacks=lacks, contrasts=tuple(found))
 
 
-def _words(told: Sequence[Contrast], verdict: Outcome) -> tuple[Message, ...]:
+def _words(told: Sequence[Contrast], verdict: Comparison) -> tuple[Message, ...]:
     return tuple(versus.difference_words(one) for one in told if one.verdict is verdict)
 
 
@@ -153,4 +153,7 @@ def _charging(seen: Seen) -> list[Message]:
     return [say("plugged.charging", by=Value(shares[0], "%", shares[1], shares[2]))]
 
 
-KIND = Kind("plugged", "compare", "compare battery and adapter", "source", design, answer, asks_floor=False)
+KIND = Kind(
+    "plugged", "compare", "compare battery and adapter", "source", design, answer, asks_floor=False,
+    fields=USUAL | {"options"}, options="Modes", example="energy_preference=balance,performance",
+)  # fmt: skip

@@ -21,9 +21,9 @@ from ..read.answer import Answer, build
 from ..read.group import Counted
 from ..stats.estimate import Estimate, t_quantile
 from ..stats.least_squares import fitted
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
 
-USUAL = ("brightness_percent", "refresh_hz", "sync", "radio", "lighting", "sound")  # where nobody names any
+THINGS = ("brightness_percent", "refresh_hz", "sync", "radio", "lighting", "sound")  # where nobody names any
 MOST, REPEATS = 8, 3
 
 
@@ -37,7 +37,7 @@ def pair_of(ask: Ask, name: str) -> tuple[Level, Level]:
 
 def design(ask: Ask) -> Design:
     """The least of everything, and each thing alone at its most, in rounds. Raises PlanError where there is nothing."""
-    names = list(ask.varied) or [name for name in USUAL if name in ask.knobs]
+    names = list(ask.varied) or [name for name in THINGS if name in ask.knobs]
     names += [] if ask.varied else [key for key, knob in ask.knobs.items() if knob.by_hand and key not in names]
     names = [name for name in names if name not in ask.base][:MOST]
     pairs = {}
@@ -146,4 +146,7 @@ def _words(one: Part, knobs: object) -> str:
     return f"{label} {high}{unit} over {low}{unit}"
 
 
-KIND = Kind("rest-draw", "does it pay", "see what the rest draws", "", design, answer, asks_floor=False)
+KIND = Kind(
+    "rest-draw", "does it pay", "see what the rest draws", "", design, answer, asks_floor=False,
+    fields=USUAL | {"options"}, options="Switched", example="brightness_percent=10,100",
+)  # fmt: skip

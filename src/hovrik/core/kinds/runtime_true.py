@@ -11,6 +11,7 @@ from ..passes.discharge import LEAST_USED, Discharge, hours_of_a_charge, steps_o
 from ..plan.design import Design
 from ..read.answer import Answer, option_of
 from .kind import Ask, Kind, Seen
+from .over_charge import OF_CHARGE
 from .over_charge import design as whole_charge
 
 
@@ -71,4 +72,5 @@ def answer(seen: Seen) -> Answer:
 
 
 KIND = Kind("runtime-true", "how long", "see whether the predicted runtime is true", "", design, answer,
-            asks_floor=False, of_charge=True)  # fmt: skip
+            asks_floor=False, of_charge=True, fields=OF_CHARGE, of_others=True,
+            in_window="An evening's readings are typed in, or a whole charge is played.")  # fmt: skip

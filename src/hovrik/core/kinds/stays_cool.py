@@ -21,7 +21,7 @@ from ..read.answer import Answer, Option, build, option_of
 from ..read.group import Counted
 from ..read.response import Response
 from ..stats.estimate import Estimate
-from .kind import Ask, Kind, Seen
+from .kind import Ask, Kind, Limits, Seen
 
 PLACES = (0.3, 0.6, 0.95)  # of the range of limits
 PASS_S, SOAK_S, COOL_S = 900.0, 60.0, 60.0
@@ -159,4 +159,5 @@ def _die(cooler: Cooler, watts: float, room: float) -> Value:
     return Value(room + rise.value, "C", room + (rise.low or rise.value), room + (rise.high or rise.value))
 
 
-KIND = Kind("stays-cool", "find", "find the highest limit that stays cool", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("stays-cool", "find", "find the highest limit that stays cool", LIMIT, design, answer, asks_floor=False,
+            limits=Limits.RANGE)  # fmt: skip

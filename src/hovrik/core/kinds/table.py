@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from ..errors import PlanError
+from ..questions import question
 from . import (
     best,
     caps,
@@ -61,9 +63,29 @@ KINDS: Mapping[str, Kind] = {
     )
 }
 
+question.KNOWN.update(KINDS)
+FELT = feels.KIND.id
+SEARCH, LADDER = lowest_watts.SEARCH, lowest_watts.LADDER  # parts["how"] of a question that has such a field
+IN_CAMPAIGN = tuple(one.id for one in (triage.KIND, *KINDS.values()) if one.in_campaign)
+
 
 def kind_of(name: str) -> Kind:
     """A kind by its id. Raises PlanError for one that this version does not know."""
     if name not in KINDS:
         raise PlanError(f"There is no question of the kind {name!r}. Choose one of: {', '.join(KINDS)}.")
     return KINDS[name]
+
+
+def question_from(body: Mapping[str, Any]) -> question.Question:
+    """A question from plain values; one of a kind that this version does not know is kept as it was found."""
+    return question.Question.from_dict(body)
+
+
+def kind_asked(asked: question.Question | None) -> Kind:
+    """The kind of a question; that of the lowest watts where none is asked, or one that this version does not know."""
+    return KINDS.get(asked.kind if asked is not None and asked.is_known else "", KINDS[question.LOWEST_WATTS])
+
+
+def asks_for(asked: question.Question | None, field: str) -> bool:
+    """Whether a field of the form is of use for a question."""
+    return field in kind_asked(asked).fields

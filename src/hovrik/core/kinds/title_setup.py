@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from ..errors import PlanError
 from ..facts.knob import CAP, Knob, Level, Order, is_number
 from ..facts.setup import Setup
+from ..facts.terms import Aim
 from ..plan.design import Design
 from ..plan.first_holds import FirstHoldsDesign
 from ..questions.question import BEST_SET_UP
@@ -42,7 +44,13 @@ def design(ask: Ask) -> Design:
 
 def answer(seen: Seen) -> Answer:
     """The sentence of what holds, along the set-ups."""
-    return build(seen.responses, seen.question, seen.context)
+    return build(seen.responses, seen.question.with_(aim=Aim.PICTURE), seen.context)
 
 
-KIND = Kind(BEST_SET_UP, "find", "find the best set-up of the title that holds", SET_UP, design, answer)
+def complete(parts: Mapping[str, Any], knobs: Mapping[str, Knob]) -> Mapping[str, Any]:
+    """What the title is set up by, where nobody says."""
+    return {} if parts.get("over") else {"over": usual(knobs)}
+
+
+KIND = Kind(BEST_SET_UP, "find", "find the best set-up of the title that holds", SET_UP, design, answer,
+            complete=complete)  # fmt: skip

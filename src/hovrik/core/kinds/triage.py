@@ -17,7 +17,7 @@ from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, Option, build, option_of
 from ..read.group import Group
-from .kind import Ask, Kind, Seen
+from .kind import Ask, Kind, Limits, Seen
 
 PASS_S, SOAK_S, COOL_S = 40.0, 20.0, 5.0
 LESS = 2.0 / 3.0
@@ -125,4 +125,8 @@ def _told(group: Group, option: Option, now: Option) -> Message:
     return say("triage.way" if held else "triage.way-free", **values, gain=Value(gain, "min", digits=0))
 
 
-KIND = Kind("triage", "find", "find where something is to be gained", LIMIT, design, answer)
+KIND = Kind(
+    "triage", "find", "find where something is to be gained", LIMIT, design, answer, limits=Limits.RANGE,
+    varies=frozenset({*LIMITS, CAP, BOOST}), in_campaign=True, gain=gain_of,
+    in_window="It is asked of many titles, as a campaign.",
+)  # fmt: skip

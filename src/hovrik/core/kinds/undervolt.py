@@ -8,7 +8,7 @@ import numpy as np
 
 from ..errors import PlanError
 from ..facts.factor import LIMIT
-from ..facts.knob import CAP, LIMITS, NO_CAP, Hazard
+from ..facts.knob import CAP, LIMITS, NO_CAP
 from ..facts.known_knobs import known
 from ..message import Value, say
 from ..passes.figure import BY_ID
@@ -17,14 +17,9 @@ from ..plan.undervolt import UndervoltDesign
 from ..read.answer import Answer
 from ..stats.estimate import t_quantile
 from ..stats.least_squares import fitted
-from .kind import Ask, Kind, Seen
+from .kind import USUAL, Ask, Kind, Seen
 
 DOMAINS = ("cpu_offset_mv", "gpu_offset_mv")
-
-
-def is_voltage(key: str) -> bool:
-    """Whether a knob moves a voltage: it belongs to this kind of question and to no other."""
-    return known(key).hazard is Hazard.VOLTAGE
 
 
 def design(ask: Ask) -> Design:
@@ -88,6 +83,12 @@ def _words(design_: UndervoltDesign, offsets: tuple[float, ...]) -> str:
     return ", ".join(known(key).words(setup[key]) for key in design_.domains)
 
 
-KIND = Kind(
-    "undervolt", "find", "find how far the undervolt can go", "", design, answer, asks_floor=False, of_plan=True
+CAUTION = (
+    "A voltage that is too low crashes the machine and can spoil what is being written. Save and close all else; "
+    "stay within what the maker allows. It is never raised, and what is found is set by hand, by you."
 )
+KIND = Kind(
+    "undervolt", "find", "find how far the undervolt can go", "", design, answer, asks_floor=False, of_plan=True,
+    fields=USUAL - {"pass_s", "cool_s"}, voltage=True, varies=frozenset(DOMAINS), caution=CAUTION,
+    in_window="A person has to be there: the machine may crash.",
+)  # fmt: skip

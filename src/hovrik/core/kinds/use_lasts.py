@@ -12,7 +12,7 @@ from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, Option, build, option_of
 from ..read.group import Group
-from .kind import Ask, Kind, Seen
+from .kind import Ask, Kind, Limits, Seen
 
 PLACES, REPEATS = (0.2, 0.5, 0.9), 2
 MARGIN = 1.02  # of energy: a level that takes less than that more is worth its shorter time
@@ -97,4 +97,5 @@ def _of(option: Option, key: str) -> Value:
     return option.metrics[key].as_value()
 
 
-KIND = Kind("use-lasts", "how long", "see how long this use lasts", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("use-lasts", "how long", "see how long this use lasts", LIMIT, design, answer, asks_floor=False,
+            limits=Limits.RANGE)  # fmt: skip

@@ -11,7 +11,7 @@ from ..facts.terms import Aim
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
 from ..read.answer import Answer, Option, build, option_of
-from ..read.contrast import Contrast, Outcome, contrasts
+from ..read.contrast import Comparison, Contrast, contrasts
 from ..read.group import Group
 from ..read.response import level_of
 from .kind import Seen
@@ -57,7 +57,7 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     says = _words(distinct, found, best, factor)
     group = _group(best, seen) if best is not None else None
     because = tuple(figure_words(one) for one in found)
-    open_ = [one for one in found if one.verdict is Outcome.UNDECIDED and best is None]
+    open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
 
@@ -65,7 +65,7 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
 def _best(levels: Sequence[Level], found: Sequence[Contrast], seen: Seen) -> Level | None:
     """The level that is better: one that alone holds the floor, else by rate and watts; None where they are the same,
     nothing is decided or something else differs."""
-    if any(one.verdict is Outcome.CONFOUNDED for one in found):
+    if any(one.verdict is Comparison.CONFOUNDED for one in found):
         return None
     sure = seen.question.terms.sure
     if seen.question.terms.floor is not None:
@@ -120,8 +120,8 @@ def _log(one: Contrast) -> tuple[float, float]:
 
 
 def _sign(found: Sequence[Contrast]) -> int:
-    better = sum(one.verdict is Outcome.BETTER for one in found)
-    worse = sum(one.verdict is Outcome.WORSE for one in found)
+    better = sum(one.verdict is Comparison.BETTER for one in found)
+    worse = sum(one.verdict is Comparison.WORSE for one in found)
     return (better > 0) - (worse > 0) if not (better and worse) else 0
 
 
@@ -152,24 +152,24 @@ def _size(number: float, unit: str, ends: Sequence[float] | None) -> Value:
 
 
 def _words(levels: Sequence[Level], found: Sequence[Contrast], best: Level | None, factor: Factor) -> Message:
-    if any(one.verdict is Outcome.CONFOUNDED for one in found):
+    if any(one.verdict is Comparison.CONFOUNDED for one in found):
         beside = tuple(dict.fromkeys(name for one in found for name in one.beside))
         return say("versus.confounded-by", factor=inside(factor.label), beside=beside)
     base = factor.words(levels[0])
     if best is None:
-        decided = [one for one in found if one.verdict is not Outcome.UNDECIDED]
+        decided = [one for one in found if one.verdict is not Comparison.UNDECIDED]
         other = factor.words(levels[1]) if len(levels) == 2 else inside(factor.label)
         sides = {one.verdict for one in found}
-        if len(levels) == 2 and {Outcome.BETTER, Outcome.WORSE} <= sides:
-            told = tuple(difference_words(one) for one in found if one.verdict in (Outcome.BETTER, Outcome.WORSE))
+        if len(levels) == 2 and {Comparison.BETTER, Comparison.WORSE} <= sides:
+            told = tuple(difference_words(one) for one in found if one.verdict in (Comparison.BETTER, Comparison.WORSE))
             return say("versus.trade", a=other, b=base, what=told)
         if found and len(decided) == len(found):
             return say("versus.all-same", a=other, b=base)
         return say("versus.open", a=other, b=base)
-    own = [one for one in found if one.a == best] or [one for one in found if one.verdict is not Outcome.SAME]
+    own = [one for one in found if one.a == best] or [one for one in found if one.verdict is not Comparison.SAME]
     told = tuple(
         difference_words(one if one.a == best else _turned(one)) for one in own
-        if one.verdict in (Outcome.BETTER, Outcome.WORSE)
+        if one.verdict in (Comparison.BETTER, Comparison.WORSE)
     )  # fmt: skip
     other = factor.words(next(level for level in levels if level != best))
     return say("versus.better-than", a=factor.words(best), b=other, what=told or (say("versus.holds-floor"),))

@@ -11,7 +11,7 @@ from ..plan.design import Design
 from ..read import marks
 from ..read.answer import Answer, build, option_of, reasons_of
 from ..read.response import Response
-from .kind import Ask, Kind, Seen
+from .kind import Ask, Kind, Limits, Seen
 
 
 def design(ask: Ask) -> Design:
@@ -68,4 +68,5 @@ def _rate(group: object) -> Value:
     return Value(estimate.value, "", estimate.low, estimate.high)
 
 
-KIND = Kind("watts-buy", "does it pay", "see what each watt buys", LIMIT, design, answer, asks_floor=False)
+KIND = Kind("watts-buy", "does it pay", "see what each watt buys", LIMIT, design, answer, asks_floor=False,
+            limits=Limits.RANGE, uncapped=True)  # fmt: skip

@@ -20,11 +20,11 @@ from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..finding import Finding, State
 from ..message import Value, say
-from ..plan.resolution import settled_after
 from ..stats.changes import largest_change
 from .frames import Intervals
 from .pacing import is_even
 from .trace import Channel, Trace
+from .warm_up import settled_after
 
 Array = NDArray[np.float64]
 

@@ -13,7 +13,7 @@ from ..passes.figures import PassFigures
 from ..passes.point import Point
 from ..read.group import Counted
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .search import MOST, Found, Goal, SearchDesign
 
 FIGURE = "low_1pct_fps_percentile"
@@ -40,7 +40,7 @@ class Search:
             aim, (1 - tolerance) * target_fps, target_fps, FIGURE,
             float("inf") if die_limit_c is None else die_limit_c, room_c,
         )  # fmt: skip
-        like = LadderDesign(1.0, 1.0, 1.0, seed=seed)
+        like = Lengths(seed=seed)
         self.design = SearchDesign(own, Setup(), goal, max(numbers, default=30.0), like, most)
         self._passes: list[Counted] = []
         self._failed: list[Setup] = []

@@ -11,7 +11,7 @@ import numpy as np
 from ..facts.setup import Setup
 from ..read import marks
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 COARSE_ROUNDS, FINE_ROUNDS = 2, 2
@@ -26,7 +26,7 @@ class BuysDesign:
     levels: tuple[float, ...]
     knobs: tuple[str, ...]
     base: Setup
-    like: LadderDesign
+    like: Lengths
     price: float = 1.0
     most: int | None = None
 
@@ -79,5 +79,5 @@ class BuysDesign:
         """The inverse of `as_dict`."""
         return cls(
             tuple(float(one) for one in body["levels"]), tuple(body["knobs"]), Setup(body["base"]),
-            LadderDesign.from_dict(body), float(body["price"]), body.get("most"),
+            Lengths.from_dict(body), float(body["price"]), body.get("most"),
         )  # fmt: skip

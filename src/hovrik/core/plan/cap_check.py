@@ -12,7 +12,7 @@ from ..facts.terms import School
 from ..model.capped import capped
 from ..passes.figure import low_id
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 VERIFIED, ROUNDS, UNCAPPED = 2, 2, 2
@@ -25,7 +25,7 @@ class CapCheckDesign:
 
     caps: tuple[tuple[float, float], ...]
     base: Setup
-    like: LadderDesign
+    like: Lengths
     tolerance: float = 0.03
     sure: float = 0.5
     most: int | None = None
@@ -74,6 +74,6 @@ class CapCheckDesign:
         """The inverse of `as_dict`."""
         caps = tuple((float(cap), float(refresh)) for cap, refresh in body["caps"])
         return cls(
-            caps, Setup(body["base"]), LadderDesign.from_dict(body), float(body["tolerance"]), float(body["sure"]),
+            caps, Setup(body["base"]), Lengths.from_dict(body), float(body["tolerance"]), float(body["sure"]),
             body.get("most"),
         )  # fmt: skip

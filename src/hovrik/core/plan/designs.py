@@ -16,6 +16,7 @@ from .feel import FeelDesign
 from .first_holds import FirstHoldsDesign
 from .flip import FlipDesign
 from .grid import LadderDesign, SetupsDesign
+from .lengths import Lengths
 from .lowest import LowestDesign
 from .referenced import ReferencedDesign
 from .rounds import RoundsDesign
@@ -38,7 +39,7 @@ def _setups_to(design: SetupsDesign) -> dict[str, Any]:
 
 
 def _setups_from(body: Mapping[str, Any]) -> Design:
-    return SetupsDesign(tuple(Setup(values) for values in body["setups"]), LadderDesign.from_dict(body))
+    return SetupsDesign(tuple(Setup(values) for values in body["setups"]), Lengths.from_dict(body))
 
 
 DESIGNS: dict[str, Stored] = {
@@ -74,7 +75,7 @@ def _referenced_to(design: ReferencedDesign) -> dict[str, Any]:
 
 def _referenced_from(body: Mapping[str, Any]) -> Design:
     setups = tuple(Setup(one) for one in body["references"])
-    return ReferencedDesign(design_from({"design": body["inner"]}), setups, LadderDesign.from_dict(body))
+    return ReferencedDesign(design_from({"design": body["inner"]}), setups, Lengths.from_dict(body))
 
 
 DESIGNS["referenced"] = Stored(ReferencedDesign, _referenced_to, _referenced_from)

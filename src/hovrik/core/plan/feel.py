@@ -18,7 +18,7 @@ from ..facts.setup import Setup
 from ..passes.purpose import FEEL, FEEL_LATE
 from ..read.looks import LATE_SCALE, LEAST_LOOKS, RATE_SCALE, Look, belief_of, felt_of, late_cap, looks_of
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked
 
 LOOK_S, SETTLE_S = 12.0, 1.0  # a key pressed while it settles may still be about the look before
@@ -36,7 +36,7 @@ class FeelDesign:
     knobs: tuple[str, ...]
     levels: tuple[Level, ...]
     base: Setup
-    like: LadderDesign
+    like: Lengths
     most: int = MOST_LOOKS
 
     def ask(self, told: Told) -> Asked:
@@ -95,6 +95,6 @@ class FeelDesign:
     def from_dict(cls, body: Any) -> FeelDesign:
         """The inverse of `as_dict`."""
         return cls(
-            tuple(body["knobs"]), tuple(body["levels"]), Setup(body["base"]), LadderDesign.from_dict(body),
+            tuple(body["knobs"]), tuple(body["levels"]), Setup(body["base"]), Lengths.from_dict(body),
             int(body["most"]),
         )  # fmt: skip

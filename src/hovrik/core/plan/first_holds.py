@@ -8,7 +8,7 @@ from typing import Any
 
 from ..facts.setup import Setup
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked
 
 MOST_EACH = 4
@@ -19,7 +19,7 @@ class FirstHoldsDesign:
     """setups : best first; sure : from when one is settled either way; most : passes, None as many as it takes."""
 
     setups: tuple[Setup, ...]
-    like: LadderDesign
+    like: Lengths
     sure: float = 0.95
     most: int | None = None
 
@@ -51,4 +51,4 @@ class FirstHoldsDesign:
     def from_dict(cls, body: Mapping[str, Any]) -> FirstHoldsDesign:
         """The inverse of `as_dict`."""
         setups = tuple(Setup(one) for one in body["setups"])
-        return cls(setups, LadderDesign.from_dict(body), float(body["sure"]), body.get("most"))
+        return cls(setups, Lengths.from_dict(body), float(body["sure"]), body.get("most"))

@@ -14,7 +14,7 @@ from ..passes.purpose import FLIP
 from ..read.group import Counted
 from ..stats.flips import Flip, judged
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked
 
 BLOCK_S, SETTLE_S = 16.0, 4.0
@@ -30,7 +30,7 @@ class FlipDesign:
     knobs: tuple[str, ...]
     states: tuple[Level, Level]
     base: Setup
-    like: LadderDesign
+    like: Lengths
     margin: float = 0.02
     most: int = MOST_PAIRS
 
@@ -60,7 +60,7 @@ class FlipDesign:
         """The inverse of `as_dict`."""
         one, other = body["states"]
         return cls(
-            tuple(body["knobs"]), (one, other), Setup(body["base"]), LadderDesign.from_dict(body),
+            tuple(body["knobs"]), (one, other), Setup(body["base"]), Lengths.from_dict(body),
             float(body["margin"]), int(body["most"]),
         )  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -12,8 +13,9 @@ from ..errors import PlanError
 from ..facts.knob import NO_CAP
 from ..facts.rig import Rig
 from ..facts.setup import Setup, static
-from ..passes.purpose import HEAT
+from ..facts.title import Scene
 from .design import Told
+from .lengths import Lengths, pass_of
 from .steps import Asked, PlannedPass, Wanted, laid_out, passes_in
 
 FIRST_W, FIRST_SPAN_W = 7.0, 11.0  # of a sweep that nobody has laid out yet
@@ -23,12 +25,7 @@ MOST_PASSES = 1000
 
 @dataclass(frozen=True)
 class LadderDesign:
-    """What the user chooses. Limits in W; cap_fps None: no cap; lengths in s.
-
-    soak_s : run-in under the setup before the start mark; cool_s : rest after a pass, so that passes start alike;
-    heat_s : length of the one long pass that calibrates the time constants, 0 for none; until_settled : soak longer
-    until temperature and rate stand by the data.
-    """
+    """What the user chooses. Limits in W; cap_fps None: no cap; the rest as in `Lengths`."""
 
     from_w: float
     to_w: float
@@ -64,23 +61,18 @@ class LadderDesign:
             return Asked(())
         levels = self.levels_w()
         cap = NO_CAP if self.cap_fps is None else self.cap_fps
-        rng = np.random.default_rng(self.seed)
+        like, rng = self.lengths, np.random.default_rng(self.seed)
         found: list[Wanted] = []
         if self.heat_s > 0:
-            found.append(self.heat(static(levels[len(levels) // 2], cap)))
+            found.append(like.heat(static(levels[len(levels) // 2], cap)))
         for number in range(self.repeats):
-            found += [self.wanted(static(limit, cap), number) for limit in rng.permutation(levels).tolist()]
+            found += [like.wanted(static(limit, cap), number) for limit in rng.permutation(levels).tolist()]
         return Asked(tuple(found))
 
-    def heat(self, setup: Setup, slot: str = "") -> Wanted:
-        """The long pass that calibrates how the machine warms up."""
-        return Wanted(setup, self.heat_s, self.settle_s, 0.0, self.cool_s, HEAT, slot=slot)
-
-    def wanted(self, setup: Setup, number: int = 0) -> Wanted:
-        """A pass with the design's lengths. number : of its round."""
-        return Wanted(
-            setup, self.pass_s, self.settle_s, self.soak_s, self.cool_s, until_settled=self.until_settled, round=number
-        )
+    @property
+    def lengths(self) -> Lengths:
+        """Those alone."""
+        return Lengths.from_dict(self.as_dict())
 
     def check(self, rig: Rig) -> None:
         """Raise PlanError or LimitError where the design cannot be carried out on `rig`; the first fault found."""
@@ -91,27 +83,21 @@ class LadderDesign:
             raise PlanError(f"The sweep ends at {self.to_w:g} W below its start {self.from_w:g} W. Swap the two.")
         if self.cap_fps is not None:
             _positive(self.cap_fps, "Frame cap", "fps", "Choose a cap such as 40, or none.")
-        if not 1 <= self.repeats <= 50:
-            raise PlanError(f"{self.repeats} repeats are not possible. Choose 1 to 50.")
-        if not 10 <= self.pass_s <= 7200:
-            raise PlanError(f"A pass of {self.pass_s:g} s is not possible. Choose 10 to 7200 s.")
-        for name in ("settle_s", "soak_s", "cool_s", "heat_s"):
-            if not 0 <= getattr(self, name) <= 7200:
-                raise PlanError(f"{name[:-2].capitalize()} time {getattr(self, name):g} s: choose 0 to 7200 s.")
+        self.lengths.check()
         if (self.to_w - self.from_w) / self.step_w >= MOST_LEVELS:
             raise PlanError(f"Over {MOST_LEVELS} levels. Choose a larger step or a smaller range.")
         if len(self.levels_w()) * self.repeats > MOST_PASSES:
             raise PlanError(f"Over {MOST_PASSES} passes. Choose fewer repeats or a larger step.")
 
 
-def first_design(rig: Rig | None) -> LadderDesign:
-    """The sweep that is proposed before anybody has laid one out: within the limits of its rig."""
-    low = max(FIRST_W, rig.limit_low_w or 0.0) if rig is not None else FIRST_W
-    high = low + FIRST_SPAN_W
-    if rig is not None and rig.limit_high_w is not None:
-        high = min(high, rig.limit_high_w)
-        low = min(low, high)
-    return LadderDesign(low, high, rig.limit_step_w if rig is not None else 1.0)
+def first_design(rig: Rig | None, scene: Scene | None = None) -> LadderDesign:
+    """What is proposed before anybody has chosen: all limits that a rig has, passes as long as the scene."""
+    known = (rig.limit_low_w, rig.limit_high_w) if rig is not None else (None, None)
+    low = known[0] if known[0] is not None else min(FIRST_W, known[1] or FIRST_W)
+    high = known[1] if known[1] is not None else low + FIRST_SPAN_W
+    step = rig.limit_step_w if rig is not None else 1.0
+    every = max(math.ceil((high - low) / step / (MOST_LEVELS - 1) - 1e-9), 1)
+    return LadderDesign(low, high, every * step, pass_s=pass_of(scene))
 
 
 def _positive(value: float, name: str, unit: str, advice: str) -> None:
@@ -130,7 +116,7 @@ class SetupsDesign:
     """Given setups, each once, in a random order kept by the seed; lengths as those of the ladder."""
 
     setups: tuple[Setup, ...]
-    like: LadderDesign
+    like: Lengths
 
     def ask(self, told: Told) -> Asked:
         """All of them at the first ask, nothing after it."""

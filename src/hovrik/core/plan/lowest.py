@@ -14,7 +14,7 @@ from ..model.held import more_to_settle
 from ..read.group import Group
 from ..read.response import Response
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 MOST = 40  # passes, where no budget is given
@@ -30,7 +30,7 @@ class LowestDesign:
     levels: tuple[Level, ...]
     knobs: tuple[str, ...]
     base: Setup
-    like: LadderDesign
+    like: Lengths
     sure: float = 0.95
     most: int = MOST
 
@@ -140,7 +140,7 @@ class LowestDesign:
         """The inverse of `as_dict`."""
         levels = tuple(float(one) if is_number(one) else one for one in body["levels"])
         return cls(
-            levels, tuple(body["knobs"]), Setup(body["base"]), LadderDesign.from_dict(body), float(body["sure"]),
+            levels, tuple(body["knobs"]), Setup(body["base"]), Lengths.from_dict(body), float(body["sure"]),
             int(body["most"]),
         )  # fmt: skip
 

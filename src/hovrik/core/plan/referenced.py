@@ -11,7 +11,7 @@ from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..passes.purpose import REFERENCE
 from .design import Design, Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked
 
 
@@ -21,7 +21,7 @@ class ReferencedDesign:
 
     inner: Design
     references: tuple[Setup, ...]
-    like: LadderDesign
+    like: Lengths
 
     def ask(self, told: Told) -> Asked:
         """What the design wants, and the references after its first passes."""

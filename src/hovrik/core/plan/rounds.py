@@ -11,7 +11,7 @@ import numpy as np
 
 from ..facts.setup import Setup
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 
@@ -39,7 +39,7 @@ class RoundsDesign:
     """
 
     cells: tuple[Cell, ...]
-    like: LadderDesign
+    like: Lengths
     mirrored: bool = False
     most: int | None = None
     heat_last: bool = False
@@ -96,6 +96,6 @@ class RoundsDesign:
         """The inverse of `as_dict`."""
         cells = tuple(Cell(Setup(one["setup"]), one.get("slot", ""), one.get("source", "")) for one in body["cells"])
         return cls(
-            cells, LadderDesign.from_dict(body), bool(body.get("mirrored")), body.get("most"),
+            cells, Lengths.from_dict(body), bool(body.get("mirrored")), body.get("most"),
             bool(body.get("heat_last")), tuple(body.get("left_out") or ()), bool(body.get("pins")),
         )  # fmt: skip

@@ -32,7 +32,7 @@ from ..read.response import Response
 from ..words import percent
 from .design import Told
 from .front import hypervolume, improvements
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 Array = NDArray[np.float64]
@@ -134,7 +134,7 @@ class SearchDesign:
     base: Setup
     goal: Goal
     highest_w: float
-    like: LadderDesign
+    like: Lengths
     most: int = MOST
     forbidden: tuple[Setup, ...] = ()
     first: tuple[Setup, ...] = ()
@@ -353,7 +353,7 @@ class SearchDesign:
         """The inverse of `as_dict`."""
         return cls(
             {key: tuple(levels) for key, levels in body["levels"].items()}, Setup(body["base"]),
-            Goal.from_dict(body["goal"]), float(body["highest_w"]), LadderDesign.from_dict(body), int(body["most"]),
+            Goal.from_dict(body["goal"]), float(body["highest_w"]), Lengths.from_dict(body), int(body["most"]),
             tuple(map(Setup, body.get("forbidden") or ())), tuple(map(Setup, body.get("first") or ())),
             tuple(body.get("left_out") or ()), tuple(map(KnownTitle.from_dict, body.get("known") or ())),
         )  # fmt: skip

@@ -18,7 +18,7 @@ from ..facts.setup import Setup
 from ..passes.purpose import VERIFY
 from ..read.group import Counted
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 STEP_MV, BACK_MV = 10.0, 20.0
@@ -48,7 +48,7 @@ class UndervoltDesign:
     domains: tuple[str, ...]
     lowest: tuple[float, ...]
     base: Setup
-    like: LadderDesign
+    like: Lengths
     step_mv: float = STEP_MV
     back_mv: float = BACK_MV
     soak_s: float = SOAK_S
@@ -148,7 +148,7 @@ class UndervoltDesign:
         """The inverse of `as_dict`."""
         return cls(
             tuple(map(str, body["domains"])), tuple(float(v) for v in body["lowest"]), Setup(body["base"]),
-            LadderDesign.from_dict(body), float(body["step_mv"]), float(body["back_mv"]), float(body["soak_long_s"]),
+            Lengths.from_dict(body), float(body["step_mv"]), float(body["back_mv"]), float(body["soak_long_s"]),
             float(body["step_s"]),
         )  # fmt: skip
 

@@ -9,7 +9,7 @@ from typing import Any
 from ..facts.setup import Setup
 from ..passes.purpose import DISCHARGE
 from .design import Told
-from .grid import LadderDesign
+from .lengths import Lengths
 from .steps import Asked, Wanted
 
 
@@ -18,7 +18,7 @@ class WholeChargeDesign:
     """setup : played at; like : lengths before it; longest_s : after which it ends whatever the gauge says."""
 
     setup: Setup
-    like: LadderDesign
+    like: Lengths
     longest_s: float
 
     def ask(self, told: Told) -> Asked:
@@ -35,4 +35,4 @@ class WholeChargeDesign:
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> WholeChargeDesign:
         """The inverse of `as_dict`."""
-        return cls(Setup(body["setup"]), LadderDesign.from_dict(body), float(body["longest_s"]))
+        return cls(Setup(body["setup"]), Lengths.from_dict(body), float(body["longest_s"]))

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ..facts.condition import Condition, Provenance
-from ..facts.knob import LIMITS, REFRESH, Level
+from ..facts.knob import LIMITS, REFRESH, Knob, Level
 from ..facts.place import Source
 from ..facts.rig import OsSlot, Rig
 from ..facts.setup import Snapshot
@@ -51,7 +51,8 @@ class Item:
 
 @dataclass(frozen=True)
 class Seen:
-    """What the machine shows now; everything may be None. at_ns : machine time; fault : why it could not be read."""
+    """What the machine shows now; everything may be None. at_ns : machine time; fault : why it could not be read;
+    knobs : that it offers in the slot it is in."""
 
     snapshot: Snapshot | None = None
     charge: float | None = None
@@ -59,6 +60,7 @@ class Seen:
     slot: str | None = None
     at_ns: int = 0
     fault: str = ""
+    knobs: tuple[Knob, ...] = ()
 
 
 HALF = 0.5

@@ -7,10 +7,14 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..facts.place import Source
+from ..facts.setup import Setup
 from ..facts.terms import LOW, MOST_WEIGHT, NOTHING, SCORE, TIME, Aim, Floor, Limit, School, Terms
 
 LOWEST_WATTS, BEST_SET_UP = "lowest-watts", "title-setup"
 VERSION = 1
+BASE, VERSIONS = "base", "versions"  # parts of a question that is planned: what it holds the same
+NOTED = (BASE, VERSIONS, "knobs")  # parts that a plan notes, and no person chooses
+KNOWN: set[str] = set()  # ids of kinds: each that is in the table puts itself here
 
 
 @dataclass(frozen=True)
@@ -128,6 +132,24 @@ class Question:
             return self.with_(figure=LOW, target_fps=40.0) if own is None or not own.is_of_frames else self
         return self if own is not None and own.figure == figure else self.with_(figure=figure)
 
+    # -- what is held the same
+
+    @property
+    def base(self) -> Setup | None:
+        """Every knob that it does not vary, as it was when it was planned; None where that was not noted."""
+        found = self.parts.get(BASE)
+        return Setup(dict(found)) if isinstance(found, Mapping) else None
+
+    @property
+    def versions(self) -> Mapping[str, str]:
+        """What was installed then, by "rig/firmware" and the like."""
+        return dict(self.parts.get(VERSIONS) or {})
+
+    def noted_as(self, other: Question) -> Question:
+        """The same with what another one notes: nothing that a person chose."""
+        own = {key: value for key, value in self.parts.items() if key not in NOTED}
+        return replace(self, parts={**own, **{key: other.parts[key] for key in NOTED if key in other.parts}})
+
     # -- plain values
 
     def as_dict(self) -> dict[str, Any]:
@@ -181,19 +203,12 @@ class Question:
             ),
             dict(body.get("parts") or {}), int(body.get("version", VERSION)),
         )  # fmt: skip
-        return known if body["kind"] in KNOWN_KINDS and known.version <= VERSION else replace(known, body=dict(body))
+        return known if body["kind"] in KNOWN and known.version <= VERSION else replace(known, body=dict(body))
 
     @property
     def is_known(self) -> bool:
         """Whether this version knows what is asked."""
         return self.body is None
-
-
-KNOWN_KINDS = frozenset({
-    "now", "first-look", "limits-it", LOWEST_WATTS, "best", "caps", BEST_SET_UP, "knob", "flip", "watts-buy",
-    "options-cost", "which-os", "display-path", "stays-cool", "use-lasts", "rest-draw", "claim",
-    "over-charge", "plugged", "runtime-true", "triage", "undervolt", "feels",
-})  # fmt: skip
 
 
 def _weights(found: Any) -> dict[str, float] | None:

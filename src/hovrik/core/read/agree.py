@@ -87,6 +87,14 @@ def agree(one: Point, other: Point, *, over: Factor | None = None, knobs: Mappin
     return not any(not d.is_unknown for d in differences(one, other, over=over, knobs=knobs))
 
 
+def at_base(point: Point, base: Mapping[str, Level], versions: Mapping[str, str], knobs: Mapping[str, Knob]) -> bool:
+    """Whether a point lies at the base of a question: nothing that both know differs."""
+    setup, own = point.setup, point.versions
+    return all(
+        key not in setup or (knobs.get(key) or known(key)).agrees(level, setup[key]) for key, level in base.items()
+    ) and all(not own.get(what) or own[what] == installed for what, installed in versions.items())
+
+
 def _skipped(over: Factor | None) -> Callable[[str], bool]:
     if over is None:
         return lambda key: False

@@ -23,7 +23,7 @@ from ..model.held import more_to_settle
 from ..model.worth import JUDGED, USUAL_ROOM_C, worth_of
 from ..passes import energy, heat
 from ..passes.figure import BY_ID
-from ..questions.question import BEST_SET_UP, Question
+from ..questions.question import Question
 from ..stats.estimate import Estimate, Mean
 from . import limits, marks
 from .against import against
@@ -174,9 +174,9 @@ def _preference(response: Response, group: Group, question: Question, context: C
 
 
 def _by_picture(response: Response, question: Question) -> bool:
-    """Whether of levels that hold the best picture is wanted: it is asked for, or aimed at, along what makes it."""
+    """Whether of levels that hold the best picture is wanted: it is aimed at, along what makes it."""
     of_picture = response.factor.id in OF_PICTURE and response.factor.is_ordered
-    return of_picture and (question.kind == BEST_SET_UP or question.terms.aim is Aim.PICTURE)
+    return of_picture and question.terms.aim is Aim.PICTURE
 
 
 def metrics_of(group: Group, question: Question, context: Context) -> dict[str, Estimate]:

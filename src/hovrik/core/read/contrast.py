@@ -34,7 +34,7 @@ OTHER_MARGIN = 0.03
 AT_CAP = 0.99
 
 
-class Outcome(StrEnum):
+class Comparison(StrEnum):
     """What a contrast comes to."""
 
     BETTER = "better"
@@ -57,7 +57,7 @@ class Contrast:
     low: float
     high: float
     unit: str
-    verdict: Outcome
+    verdict: Comparison
     percent: tuple[float, float, float] | None = None
     n: int = 0
     beside: tuple[str, ...] = ()
@@ -184,13 +184,13 @@ def _made(
     half95, half90 = t_quantile(0.975, dof) * se, t_quantile(0.95, dof) * se
     wide = margin if margin is not None else margin_of(figure)
     edge = (math.log1p(-wide), math.log1p(wide)) if figure.log else (-wide, wide)
-    verdict = Outcome.UNDECIDED
+    verdict = Comparison.UNDECIDED
     if beside:
-        verdict = Outcome.CONFOUNDED
+        verdict = Comparison.CONFOUNDED
     elif edge[0] <= delta - half90 and delta + half90 <= edge[1]:
-        verdict = Outcome.SAME
+        verdict = Comparison.SAME
     elif delta - half95 > 0 or delta + half95 < 0:
-        verdict = Outcome.BETTER if (delta > 0) != figure.less_is_better else Outcome.WORSE
+        verdict = Comparison.BETTER if (delta > 0) != figure.less_is_better else Comparison.WORSE
     ends, percent = (delta, delta - half95, delta + half95), None
     if figure.log:
         level = math.exp(float(base.mean()))

@@ -78,7 +78,7 @@ class Band:
 
 
 @dataclass(frozen=True)
-class Evening:
+class PlayedEvening:
     """seconds : of play; stretches in their order; sorts, the heaviest first; bands of charge; memory_full_min :
     minutes from its start after which memory is full at this growth, None where it does not grow; rates : frames in
     each second."""
@@ -95,7 +95,7 @@ class Evening:
         return float(np.mean(self.rates < rate)) if self.rates.size else 0.0
 
 
-def read_evening(trace: Trace, pool_mb: float | None = None) -> Evening | None:
+def read_evening(trace: Trace, pool_mb: float | None = None) -> PlayedEvening | None:
     """A log between its marks; None where it is shorter than ten minutes. pool_mb : all the memory there is."""
     if trace.seconds < LEAST_S or trace.frames_ns.size < 100:
         return None
@@ -110,7 +110,7 @@ def read_evening(trace: Trace, pool_mb: float | None = None) -> Evening | None:
     starts = _surely([0, *change_points(scaled, PENALTY * math.log(n), SHORTEST), n], scaled)
     draws = columns.get("battery_w", columns.get("package_w"))
     stretches = _sorted_out(starts, columns, rates, draws)
-    return Evening(
+    return PlayedEvening(
         float(n), stretches, _sorts(stretches), _bands(trace, rates), _memory(trace, pool_mb), rates,
     )  # fmt: skip
 
@@ -263,7 +263,7 @@ def _memory(trace: Trace, pool_mb: float | None) -> float | None:
     return float((pool_mb - level) / slope)
 
 
-def said_of(evening: Evening, spot_fps: float | None = None) -> list[Message]:
+def said_of(evening: PlayedEvening, spot_fps: float | None = None) -> list[Message]:
     """What an evening says, heaviest first. spot_fps : rate of the measured spot at the same setup."""
     heavy = evening.sorts[0]
     said = [

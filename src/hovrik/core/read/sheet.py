@@ -20,7 +20,7 @@ from ..stats.counts import same_share_p, share_interval
 from ..stats.estimate import Estimate
 from ..stats.power import repeats_for_same, repeats_needed
 from .agree import Difference, differences
-from .contrast import AT_CAP, Contrast, Outcome, Side, contrast, margin_of
+from .contrast import AT_CAP, Comparison, Contrast, Side, contrast, margin_of
 from .equal_watts import EqualWatts, equal_watts
 from .group import Counted, cap_of
 from .pixels import pixels_of, scaling_share
@@ -230,8 +230,8 @@ def _holm(found: Sequence[Contrast], main: str) -> list[Contrast]:
     kept, failed = {}, False
     for at, one in enumerate(rest):
         failed = failed or one.p * (len(rest) - at) > 0.05
-        decided = one.verdict in (Outcome.BETTER, Outcome.WORSE)
-        kept[one.figure] = replace(one, verdict=Outcome.UNDECIDED) if decided and failed else one
+        decided = one.verdict in (Comparison.BETTER, Comparison.WORSE)
+        kept[one.figure] = replace(one, verdict=Comparison.UNDECIDED) if decided and failed else one
     return [kept.get(one.figure, one) for one in found]
 
 
@@ -240,7 +240,7 @@ def _line(one: Contrast, sides: Sequence[Side], margins: Mapping[str, float]) ->
     a, b = (_estimate([c.figures.values[one.figure] for c in side.passes if one.figure in c.figures.values], figure)
             for side in sides)  # fmt: skip
     more = None
-    if one.verdict is Outcome.UNDECIDED and one.se > 0:
+    if one.verdict is Comparison.UNDECIDED and one.se > 0:
         n = min(a.n, b.n)
         sd = one.se / math.sqrt(1.0 / a.n + 1.0 / b.n)
         wide = margins.get(figure.id, margin_of(figure))

@@ -32,13 +32,11 @@ class Annotation:
 
 @dataclass(frozen=True)
 class Dismissal:
-    """A finding that was put aside. finding : its id; about : what it is about."""
+    """A finding that was put aside. finding : its key."""
 
     id: str
     finding: str
-    about: str
     reason: str
-    noted_at: int
 
 
 class Notes(OpenedFile):
@@ -86,32 +84,36 @@ class Notes(OpenedFile):
 
     # -- dismissals
 
-    def dismiss(self, finding: str, about: str, reason: str) -> str:
-        """Put a finding aside; the id of the row."""
-        return self._dismissal(finding, about, reason, None)
+    def aside(self) -> dict[str, str]:
+        """Findings that were put aside: their key to the reason."""
+        return {one.finding: one.reason for one in self.dismissals()}
 
-    def undo_dismissal(self, dismissal_id: str) -> str:
-        """Take a dismissal back by a further row; undoing that row's id puts the finding aside again."""
-        return self._dismissal("", "", "", dismissal_id)
+    def put_aside(self, wanted: Mapping[str, str]) -> None:
+        """Replace the findings that are put aside by others, row by row."""
+        now = {one.finding: one for one in self.dismissals()}
+        for key in dict.fromkeys((*now, *wanted)):
+            own, reason = now.get(key), wanted.get(key)
+            if own is not None and own.reason != reason:
+                self._dismissal("", "", own.id)
+            if reason is not None and (own is None or own.reason != reason):
+                self._dismissal(key, reason, None)
 
-    def _dismissal(self, finding: str, about: str, reason: str, undoes: str | None) -> str:
-        made = str(uuid.uuid4())
+    def _dismissal(self, finding: str, reason: str, undoes: str | None) -> None:
+        row = {"id": str(uuid.uuid4()), "finding": finding, "about": "", "reason": reason, "undoes": undoes}
         with self.writing() as connection:
-            row = {"id": made, "finding": finding, "about": about, "reason": reason, "undoes": undoes}
             insert(connection, "dismissal", {**row, "noted_at": time.time_ns()})
-        return made
 
     def dismissals(self) -> list[Dismissal]:
         """Dismissals in force, oldest first."""
-        query = f"SELECT id, finding, about, reason, undoes, noted_at, {sound('dismissal')} FROM dismissal ORDER BY seq"
+        query = f"SELECT id, finding, reason, undoes, {sound('dismissal')} FROM dismissal ORDER BY seq"
         rows = self.each_sealed("dismissal", self.read_rows(query), lambda *row: row)
         undone: set[str] = set()
-        for made, *_, undoes, _ in reversed(rows):
+        for made, *_, undoes in reversed(rows):
             if undoes is not None and made not in undone:
                 undone.add(undoes)
         return [
-            Dismissal(made, finding, about, reason, at)
-            for made, finding, about, reason, undoes, at in rows
+            Dismissal(made, finding, reason)
+            for made, finding, reason, undoes in rows
             if undoes is None and made not in undone
         ]
 

@@ -40,7 +40,7 @@ class Moved:
 
 
 def _finds(whole: Whole) -> Iterable[Finding]:
-    counted = [looked.one for looked in whole.counted]
+    counted = [looked.one for looked in whole.passes if looked.is_good]  # those of before are beside the question
     for what, old, new in _changes(counted):
         yield from _told(counted, what, old, new)
 

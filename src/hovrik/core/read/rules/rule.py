@@ -13,7 +13,7 @@ from ...finding import About, Finding, State
 from ...message import Message, say
 from ...passes.record import Origin
 from ...questions.question import Question
-from ..answer import Context
+from ..answer import Context, Option
 from ..group import Counted, Group
 from ..response import Response
 
@@ -21,7 +21,8 @@ from ..response import Response
 @dataclass(frozen=True)
 class Looked:
     """A pass as rules see it. checks : ids of what its own checks found; facts : of what they noted; counts : whether
-    it enters figures; plan, index : that it was made for and its place in it; summary : what it was imported with."""
+    it enters figures; plan, index : that it was made for and its place in it; summary : what it was imported with;
+    is_good : whether it could enter those of another question."""
 
     one: Counted
     checks: frozenset[str] = frozenset()
@@ -31,12 +32,13 @@ class Looked:
     index: int | None = None
     origin: Origin = Origin.MEASURED
     summary: Mapping[str, Any] = field(default_factory=dict)
+    is_good: bool = True
 
 
 @dataclass(frozen=True)
 class Whole:
     """All that rules look at: a question's responses and passes, and the facts of its place. slot, title, scene : None
-    where they are not known."""
+    where they are not known; pick : what its answer states; beside : responses of passes that are not its own."""
 
     responses: Sequence[Response]
     passes: Sequence[Looked]
@@ -48,6 +50,8 @@ class Whole:
     scene: Scene | None = None
     knobs: Mapping[str, Knob] = field(default_factory=dict)
     by_id: Mapping[str, Looked] = field(default_factory=dict)
+    pick: Option | None = None
+    beside: Sequence[Response] = ()
 
     @classmethod
     def of(cls, responses: Sequence[Response], passes: Sequence[Looked], **rest: Any) -> Whole:

@@ -15,7 +15,7 @@ import tomli_w
 from ....core.errors import ImportRefused, Problem
 from ....core.facts.sheets import rig_problems, title_problems
 from ....disk.reading import name_of, read_text
-from ....disk.writing import Kind, write_text
+from ....disk.writing import FileKind, write_text
 from ...sound import check, json_of
 
 VERSION = 1
@@ -32,7 +32,7 @@ def to_text(kind: str, body: Mapping[str, Any], suffix: str) -> str:
 
 def write(path: Path, kind: str, body: Mapping[str, Any], *, force: bool = False) -> None:
     """Write a rig or title atomically, TOML where the name ends in .toml. Raises StoreError, NotOurs."""
-    write_text(path, to_text(kind, body, path.suffix.lower()), Kind.DOCUMENT, force=force)
+    write_text(path, to_text(kind, body, path.suffix.lower()), FileKind.DOCUMENT, force=force)
 
 
 def read(path: Path) -> tuple[str, dict[str, Any]]:

@@ -17,7 +17,7 @@ import tomli_w
 
 from ....core.errors import ImportRefused, Problem
 from ....disk.reading import name_of, read_text
-from ....disk.writing import Kind, write_text
+from ....disk.writing import FileKind, write_text
 from ...sound import check
 from .exchange import check_version, document_of
 
@@ -59,12 +59,12 @@ def write(path: Path, body: Mapping[str, Any], *, force: bool = False) -> None:
     """Write a profile atomically, TOML where the name ends in .toml. Raises StoreError, NotOurs; an older file is then
     still whole."""
     text = to_toml(body) if path.suffix.lower() == ".toml" else to_json(body)
-    write_text(path, text, Kind.DOCUMENT, force=force)
+    write_text(path, text, FileKind.DOCUMENT, force=force)
 
 
 def write_table(path: Path, bodies: Iterable[Mapping[str, Any]], *, force: bool = False) -> None:
     """Write profiles as a table, one row for each. Raises StoreError, NotOurs; an older file is then still whole."""
-    write_text(path, to_csv(bodies), Kind.TABLE, force=force)
+    write_text(path, to_csv(bodies), FileKind.TABLE, force=force)
 
 
 def to_csv(bodies: Iterable[Mapping[str, Any]]) -> str:
