@@ -22,6 +22,7 @@ from ..core.facts.setup import Setup
 from ..core.facts.title import Scene, Section, Title
 from ..core.finding import Finding, State
 from ..core.keep.evening import evenings_in
+from ..core.kinds.ask import varied_by
 from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import kind_asked
 from ..core.message import Message, Value, say
@@ -115,8 +116,8 @@ class Evaluation:
     """Everything that is known about a question. constants : calibrated heat response, with why not where None;
     factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
     that figures are of, "" all of it; spoiled : rows of the notebook that could not be read; findings : of
-    the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored; beside : responses of passes that
-    are not the question's own."""
+    the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored;
+    beside : responses of passes that are not the question's own."""
 
     question: Question
     rig: Rig | None
@@ -300,12 +301,17 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
     base, kind = question.base, kind_asked(question)
     if base is None:
         return lambda record: True
+    varied = varied_by(question)
 
     def is_own(record: PassRecord) -> bool:
         asked = memory.asked(record.plan_id) if record.plan_id and not kind.of_others else None
         if asked is not None and (asked.kind, own_factor(asked)) != (question.kind, own_factor(question)):
             return False
-        return at_base(memory.places.point(record), base, question.versions, knobs)
+        if asked is not None and set(asked.base or ()) & varied:  # it held the same what this one varies
+            return False
+        point = memory.places.point(record)
+        is_there = point.place.slot == question.keys["slot"]  # another slot has settings of its own
+        return at_base(point.setup if is_there else record.asked, point.versions, base, question.versions, knobs)
 
     return is_own
 

@@ -65,12 +65,11 @@ def ask_of(
 def noted(ask: Ask, passes: Sequence[PlannedPass], title: Title | None) -> Question:
     """The question with what it holds the same: every knob that is known and that it does not vary, the versions of
     today. passes : those that it wants first."""
-    question, kind = ask.question, kind_of(ask.question.kind)
-    varied = {*kind.varies, *(one for key in (*ask.varied, ask.over or kind.over) for one in set_by(key))}
-    varied |= set(LIMITS) if kind.is_ranged(question) and not set(ask.base) & set(LIMITS) else set()
+    question = ask.question
+    varied = varied_by(question)
     varied |= {key for one in passes for key, level in one.setup.items() if passes[0].setup.get(key) != level}
-    of_slots = any(one.slot for one in passes)  # what is set now is so in one of them
-    held = {**({} if of_slots else dict(ask.now)), **dict(ask.base), **(dict(passes[0].setup) if passes else {})}
+    of_slots = any(one.slot for one in passes)
+    held = {**dict(ask.now), **dict(ask.base), **(dict(passes[0].setup) if passes else {})}
     slot = next((one for one in ask.rig.slots if one.key == question.slot), None)
     versions = {
         f"{whose}/{one.what}": one.installed
@@ -79,6 +78,15 @@ def noted(ask: Ask, passes: Sequence[PlannedPass], title: Title | None) -> Quest
     }  # fmt: skip
     base = {key: level for key, level in held.items() if key not in varied}
     return replace(question, parts={**question.parts, BASE: base, VERSIONS: versions})
+
+
+def varied_by(question: Question) -> set[str]:
+    """Knobs that a question varies by what it is, its recipe aside."""
+    kind, parts = kind_of(question.kind), question.parts
+    over = str(parts.get("over") or kind.over)
+    found = {*kind.varies, *(one for key in (*(parts.get("levels") or {}), over) for one in set_by(key))}
+    found |= set(LIMITS) if kind.is_ranged(question) else set()
+    return found - set(parts.get("recipe") or {})
 
 
 def _as_noted(ask: Ask, kind: Kind, base: Mapping[str, Level]) -> dict[str, Level]:

@@ -4,7 +4,7 @@ scene that idles, in watts and in minutes of runtime. Every pair from passes of 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,7 +68,7 @@ class Part:
     watts: Estimate
 
 
-def parts_of(counted: Sequence[Counted]) -> tuple[list[Part], Estimate | None]:
+def parts_of(counted: Sequence[Counted], knobs: Mapping[str, Knob] | None = None) -> tuple[list[Part], Estimate | None]:
     """What each knob that passes vary draws, its least level first, and the draw with all at their least; by least
     squares over passes with a spread drawn towards that measured before."""
     rows = [one for one in counted if one.figures.value("draw_w")]
@@ -76,7 +76,7 @@ def parts_of(counted: Sequence[Counted]) -> tuple[list[Part], Estimate | None]:
             if len({one.asked.get(key) for one in rows}) == 2 and all(key in one.asked for one in rows)]  # fmt: skip
     if not keys or len(rows) < len(keys) + 2:
         return [], None
-    pairs = {key: _least_first([one.asked[key] for one in rows], rows, key) for key in keys}
+    pairs = {key: _least_first(rows, key, (knobs or {}).get(key)) for key in keys}
     signs = np.array([[float(one.asked[key] == pairs[key][1]) for key in keys] for one in rows])
     y = np.array([one.figures.values["draw_w"] for one in rows])
     found = fitted(np.column_stack((np.ones(len(rows)), signs)), y, BY_ID["draw_w"].prior_sd * float(y.mean()))
@@ -89,9 +89,12 @@ def parts_of(counted: Sequence[Counted]) -> tuple[list[Part], Estimate | None]:
     return made, Estimate(base, base - half, base + half, "W")
 
 
-def _least_first(levels: Sequence[Level], rows: Sequence[Counted], key: str) -> tuple[Level, Level]:
-    """Numbers by their size; of words first the one that most passes have: everything but one thing is at its least."""
-    distinct = list(dict.fromkeys(levels))
+def _least_first(rows: Sequence[Counted], key: str, knob: Knob | None) -> tuple[Level, Level]:
+    """Numbers by their size; of words first the one that most passes have (everything but one thing is at its least),
+    of as many the one that the knob names first."""
+    named = list(knob.levels) if knob is not None else []
+    distinct = sorted({one.asked[key] for one in rows}, key=str)
+    distinct.sort(key=lambda level: named.index(level) if level in named else len(named))
     if all(is_number(level) for level in distinct):
         low, high = sorted(distinct, key=float)
         return low, high
@@ -102,7 +105,7 @@ def _least_first(levels: Sequence[Level], rows: Sequence[Counted], key: str) -> 
 
 def answer(seen: Seen) -> Answer:
     """The dearest thing, and each with its watts and minutes."""
-    found, base = parts_of(seen.counted)
+    found, base = parts_of(seen.counted, seen.knobs)
     if not found or base is None:
         return build(seen.responses, seen.question, seen.context)
     dearest = sorted(found, key=lambda one: -one.watts.value)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from ..facts.factor import Factor
 from ..facts.knob import Level, inside
+from ..facts.setup import describe
 from ..facts.terms import Aim
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
@@ -127,7 +128,7 @@ def _sign(found: Sequence[Contrast]) -> int:
 
 def _group(level: Level, seen: Seen) -> Group | None:
     own = [g for one in seen.responses for g in one.groups if seen.factor.same(g.level, level)]
-    return max(own, key=lambda group: len(group.passes), default=None)
+    return max(own, key=lambda group: (len(group.passes), describe(group.setup)), default=None)
 
 
 def _option(level: Level, seen: Seen) -> Option | None:

@@ -15,6 +15,7 @@ from ..facts.factor import DAY, ROOM, VERSION, Factor
 from ..facts.knob import LIMITS, Knob, Level, inside, is_number
 from ..facts.known_knobs import known
 from ..facts.place import PLACES, moved_with
+from ..facts.setup import Setup
 from ..passes.point import AS_KNOBS, PINNED, Point
 
 PINNED_APART_W = 0.05
@@ -87,9 +88,11 @@ def agree(one: Point, other: Point, *, over: Factor | None = None, knobs: Mappin
     return not any(not d.is_unknown for d in differences(one, other, over=over, knobs=knobs))
 
 
-def at_base(point: Point, base: Mapping[str, Level], versions: Mapping[str, str], knobs: Mapping[str, Knob]) -> bool:
-    """Whether a point lies at the base of a question: nothing that both know differs."""
-    setup, own = point.setup, point.versions
+def at_base(
+    setup: Setup, own: Mapping[str, str | None], base: Mapping[str, Level], versions: Mapping[str, str],
+    knobs: Mapping[str, Knob],
+) -> bool:  # fmt: skip
+    """Whether a pass with its own versions lies at the base of a question: nothing that both know differs."""
     return all(
         key not in setup or (knobs.get(key) or known(key)).agrees(level, setup[key]) for key, level in base.items()
     ) and all(not own.get(what) or own[what] == installed for what, installed in versions.items())

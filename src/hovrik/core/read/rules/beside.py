@@ -33,9 +33,10 @@ def _finds(whole: Whole) -> Iterable[Finding]:
 
 def _apart(whole: Whole, group: Group) -> str:
     """How its setup differs from the base."""
-    base = dict(whole.question.base or {})
+    base, members = dict(whole.question.base or {}), whole.members(group)
     words = [
-        (whole.knobs.get(key) or known(key)).words(level) for key, level in group.setup.items()
+        (whole.knobs.get(key) or known(key)).words(level)
+        for key, level in (members[0].one.point.setup if members else group.setup).items()
         if key in base and not (whole.knobs.get(key) or known(key)).agrees(base[key], level)
     ]  # fmt: skip
     return ", ".join(words)

@@ -1,0 +1,41 @@
+"""A question holds the same what it does not vary: what is asked in between, or measured elsewhere, changes nothing."""
+
+import pytest
+from helpers import asking
+from helpers.window import opened
+from metamorphic import relations
+
+from hovrik.core.questions.question import BASE
+from hovrik.demo import scenario
+from hovrik.service.gather import evaluate
+from hovrik.service.planning import asked_again, of_kind, with_part
+from hovrik.store.notebook import Notebook
+
+
+def test_the_first_answer_stands_whatever_is_asked_after_it(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        made = {}
+        kinds = ("lowest-watts", "limits-it", "knob", "now", "first-look", "rest-draw", "watts-buy")
+        before, after = asking.came_back(window, kinds, made.setdefault)
+        assert all(isinstance(count, int) for count in made.values()) and sum(count > 0 for count in made.values()) >= 6
+        assert before == after and window.session.question.base is not None
+
+
+@pytest.mark.parametrize(("kind", "seed"), [("lowest-watts", 1), ("limits-it", 2), ("which-os", 9), ("rest-draw", 30)])
+def test_every_relation_holds(kind, seed):
+    broken = {one.relation: one.why for one in relations.held((kind, seed)) if one.why}
+    assert not broken, broken
+
+
+def test_the_demo_says_what_it_holds_the_same(demo_notebook):
+    with Notebook(demo_notebook, read_only=True) as notebook:
+        asked = asked_again(notebook, scenario.question(), "lowest-watts")
+        assert asked.base is not None and asked.base["boost"] == "on" and "sustained_limit_w" not in asked.base
+        found = evaluate(notebook, asked)
+        assert found.answer.sentence == evaluate(notebook, scenario.question()).answer.sentence
+        other = with_part(asked, recipe={"boost": "off"})
+        assert BASE not in other.parts and BASE not in of_kind(asked, "now").parts
+        elsewhere = evaluate(notebook, with_part(asked, **{BASE: {**asked.base, "boost": "off"}}))
+        assert not any(view.counts for view in elsewhere.views) and all(view.beside for view in elsewhere.views)
+        told = next(one for one in elsewhere.findings if one.id == "beside")
+        assert "13 W holds 40 too" in told.evidence and "boost on" in told.evidence and told.action == "ask/best"
