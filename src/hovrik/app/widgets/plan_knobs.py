@@ -13,14 +13,15 @@ from ...core.facts.setup import Setup, describe
 from ...core.kinds.kind import Limits
 from ...core.kinds.table import LADDER, SEARCH, kind_asked
 from ...core.plan.grid import LadderDesign
-from ...core.questions.question import Question
+from ...core.questions.question import BASE, VERSIONS, Question
 from ...service.planning import center_w, is_ranged, recipe_of, recipe_words, with_part
 from ...service.sweeps import levels_of
 from ..commands import set_design, set_question, set_room
 from ..session import Session
 from ..theme.tokens import TARGET_PX
 from .claim_fields import ClaimFields
-from .fields import Card, Choice, NumberField, add_rows, label
+from .elided import ElidedLabel
+from .fields import Card, Choice, NumberField, add_rows, button, label
 
 HEAT_S = 900.0
 FINEST = 12  # repeats at the end of the slider
@@ -65,6 +66,15 @@ class PlanKnobs(Card):
         self.recipe.editingFinished.connect(self._on_recipe)
         self.profile = Choice("Profile to take the recipe from")
         self.profile.currentIndexChanged.connect(self._on_profile)
+        self.base = ElidedLabel("", "soft", lines=2)
+        self.base.setAccessibleName("What is held the same")
+        self.renew = button("As set now", tip="Note anew, when it is planned, what the machine is set to then")
+        self.renew.clicked.connect(self._on_renew)
+        held = self._held = QWidget()
+        row = QHBoxLayout(held)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.base, 1)
+        row.addWidget(self.renew)
         self.finer = QSlider(Qt.Orientation.Horizontal)
         self.finer.setAccessibleName("Fewer minutes or finer differences")
         self.finer.setRange(1, FINEST)
@@ -100,7 +110,7 @@ class PlanKnobs(Card):
         add_rows(form, (
             ("Searched", self.how), ("Sought", self.sought), ("OS slots", self.slots), ("Knob", self.knob),
             ("Its levels", self.levels), ("Options", self.options), ("Claim", self.claim), ("Mind", self.caution),
-            ("Around", self.recipe), ("From a profile", self.profile),
+            ("Around", self.recipe), ("From a profile", self.profile), ("Held the same", held),
             ("Static limit from", self.from_w), ("to", self.to_w), ("in steps of", self.step_w), ("Frames", cap),
             ("Repeats of each", self.repeats), ("Shorter or finer", self.finer),
             ("Pass length", self.pass_s), ("Soak before", self.soak_s),
@@ -153,6 +163,13 @@ class PlanKnobs(Card):
             return
         self.recipe.setModified(False)
         self._ask_around(found)
+
+    def _on_renew(self) -> None:
+        """What was noted to be held the same is forgotten: passes made before stand beside the question from then on
+        where they differ."""
+        question = self.session.question
+        if question is not None:
+            set_question(self.session, with_part(question, **{BASE: None, VERSIONS: None}))
 
     def _on_profile(self) -> None:
         found = self._profiles.get(self.profile.key())
@@ -231,6 +248,8 @@ class PlanKnobs(Card):
         is_repeated = "repeats" in fields or is_ladder
         if question is not None:
             self._show_recipe(question)
+            own = {key: level for key, level in (question.base or Setup()).items() if level not in ("off", 0.0)}
+            self.base.setText(describe(Setup(own)))
             self.claim.refresh()
         rows = {
             self.how: "how" in fields, self.sought: "sought" in fields,
@@ -239,6 +258,7 @@ class PlanKnobs(Card):
             self.claim: "claim" in fields, self.caution: bool(kind.caution), self.recipe: "recipe" in fields,
             self.profile: "recipe" in fields and len(self._profiles) > 0,
             self.from_w: kind.limits is not Limits.NONE and not set(recipe) & set(LIMITS),
+            self._held: question is not None and question.base is not None,
             self._cap: "cap" in fields and CAP not in recipe, self.to_w: of_limits, self.step_w: of_limits,
             self.pass_s: "pass_s" in fields, self.soak_s: "soak_s" in fields, self.cool_s: "cool_s" in fields,
             self.until_settled: "until_settled" in fields, self.repeats: is_repeated, self.finer: is_repeated,
