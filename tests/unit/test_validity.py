@@ -102,6 +102,20 @@ def test_a_stutter_is_no_gap():
     assert checks(record_of(trace_of(interval, package_w=12.0)))[0] is State.VALID
 
 
+@pytest.mark.parametrize(("rate", "found"), [(60.0, False), (40.0, True)])
+def test_a_clock_that_idles_without_loss_is_no_collapse(rate, found):
+    """A light title at its 60 frames lets the GPU fall to a third of its clock; where frames are lost by it, it is."""
+    low = np.zeros(60, bool)
+    low[20:26] = True
+    seconds = np.repeat(np.where(low, 1.0 / rate, 1.0 / 60.0), 60)
+    interval = 1000.0 * seconds[np.cumsum(seconds) < 60.0]
+    trace = trace_of(interval, package_w=6.0)
+    stamps = (np.arange(1, 61) * 1_000_000_000).astype(np.int64)
+    clock = Channel(stamps, np.where(low, 500.0, 1500.0))
+    record = record_of(Trace(trace.frames_ns, {**trace.channels, "gpu_mhz": clock}, 0, trace.end_ns))
+    assert ("clock collapse" in checks(record)[1]) is found
+
+
 def test_what_did_not_end_is_void_with_its_reason():
     verdict = judge(record_of(None, outcome=End.FAILED, reason="did not start: memory"), RIG)
     assert verdict.state is State.VOID and "memory" in verdict.findings[0].evidence and not verdict.counts

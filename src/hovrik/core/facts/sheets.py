@@ -406,6 +406,7 @@ THRESHOLDS = Sheet(
             "collapse_share", "GPU clock under its usual", "%", FieldKind.SHARE, section=_REST, hint="no load does that"
         ),
         Field("collapse_s", "for", "s", N, 1, 60, section=_REST),
+        Field("collapse_frames", "with under", "%", FieldKind.SHARE, section=_REST, hint="of the usual frames"),
         Field("tick_share", "Frames on fixed ticks", "%", FieldKind.SHARE, section=_REST, hint="no variable refresh"),
         Field(
             "lost_rows", "Frames of just twice the length", "%", FieldKind.SHARE, section=_REST, hint="rows left out"

@@ -46,7 +46,8 @@ class Thresholds:
     drain_w : less is the gauge's noise. tick_ms, tick_share : present stamps jitter by a tenth of a millisecond; frames
     nearly all on ticks are not shown at a variable rate. pool_share : within 3 % the pool is full. length_share : a
     twentieth more or less compares with nothing. other_share, other_time : background work worth naming, and for how
-    long. collapse_share, collapse_s : half the usual GPU clock for two seconds is no load. held_ms, held_share,
+    long. collapse_share, collapse_s : half the usual GPU clock for two seconds is no load;
+    collapse_frames : of the usual frames, under which they suffer by it. held_ms, held_share,
     held_part : free frames are never this even, in ms or as a part of their interval. idle_share, idle_s : a battery
     that gives so little of what it did, for so long, is not what feeds the machine. slow_share, slow_s : frames a third
     longer than those around them for so long are none of the scene's wandering. lost_rows : share of frames from which
@@ -73,6 +74,7 @@ class Thresholds:
     other_time: float = 0.02
     collapse_share: float = 0.5
     collapse_s: float = 2.0
+    collapse_frames: float = 0.9
     held_ms: float = 0.5
     held_share: float = 0.7
     held_part: float = 0.03
@@ -294,12 +296,21 @@ def clock_collapse(seen: Case) -> list[Finding]:
     usual = float(np.median(clock.values))
     low = clock.values < seen.limits.collapse_share * usual
     every = float(np.median(np.diff(clock.stamps_ns))) / 1e9
-    if low.sum() * every < seen.limits.collapse_s:
+    if low.sum() * every < seen.limits.collapse_s or not _suffer(seen, clock, low, every):
         return []
     return [
         found("clock-collapse", State.VOID, spans_of(clock, low), usual=Value(usual, "MHz", digits=0),
               seconds=seconds(float(low.sum()) * every))
     ]  # fmt: skip
+
+
+def _suffer(seen: Case, clock: Channel, low: NDArray[np.bool_], every_s: float) -> bool:
+    """Whether fewer frames come while a clock is low than else: a light title lets it idle, and loses nothing."""
+    ends = clock.stamps_ns
+    starts = ends - int(every_s * 1e9)
+    counts = np.searchsorted(seen.trace.frames_ns, ends) - np.searchsorted(seen.trace.frames_ns, starts)
+    usual = counts[~low]
+    return not usual.size or float(counts[low].mean()) < seen.limits.collapse_frames * float(usual.mean())
 
 
 def asleep(seen: Case) -> list[Finding]:

@@ -27,7 +27,7 @@ from .purpose import DISCHARGE
 from .record import PassRecord
 from .trace import Channel, Trace
 
-VERSION = 6
+VERSION = 7
 _LAGS = (1, 3, 6)  # s
 SHORTEST_S = 1.0  # less between two marks is a slip of the hand, not a pass
 
