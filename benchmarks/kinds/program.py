@@ -118,10 +118,10 @@ def _on_command_line(case: Case, machine: GrownMachine, notebook: Notebook) -> _
     return _Run(_found(swept.evaluation), swept.passes, swept.minutes, price)
 
 
-def _price(machine: GrownMachine, request: sweeps.Request) -> tuple[float | None, float | None]:
-    """Minutes that are announced, from and to; None where only a beginning is."""
-    _, _, totals, is_all = sweeps.planned(machine, request)
-    return totals.minutes, totals.minutes if is_all else None
+def _price(machine: GrownMachine, request: sweeps.Request) -> tuple[float, float]:
+    """Minutes that are announced, from and to."""
+    made, totals = sweeps.planned(machine, request)
+    return made.price(totals.minutes)
 
 
 def _found(evaluation: Any) -> Found:
@@ -153,8 +153,8 @@ def _played(
     found: Any, title: Any,
 ) -> _Run:  # fmt: skip
     made_of = planning.planned_within(question, found.rig, knobs, ladder, now, title)
-    question, is_all = made_of.question, made_of.is_all
-    minutes = total(made_of.passes, found.rig).minutes
+    question = made_of.question
+    price = made_of.price(total(made_of.passes, found.rig).minutes)
     plan = run.keep_design(notebook, question, made_of.design, machine.room_c())
     made, began = [0], machine.now_ns()
 
@@ -163,7 +163,6 @@ def _played(
 
     run.run_plan(notebook, plan, machine, ADDRESS, Control(), hear)
     took = (machine.now_ns() - began) / 60e9
-    price = (minutes, minutes if is_all else None)
     return _Run(_found(evaluate(notebook, question)), made[0], took, price)
 
 

@@ -383,23 +383,26 @@ def plan(as_json: bool, **values: Any) -> None:
 
     machine, request = _request(**values)
     try:
-        question, passes, totals, whole = sweeps.planned(machine, request)
+        made, totals = sweeps.planned(machine, request)
     finally:
         machine.close()
     rows = [
         {"kind": step.kind, "seconds": step.seconds, "setup": step.setup.as_dict(), "place": dict(step.place),
          "purpose": step.purpose, "round": step.round, "pass": one.index}
-        for one in passes for step in one.steps
+        for one in made.passes for step in one.steps
     ]  # fmt: skip
     if as_json:
-        print_json({"kind": question.kind, "steps": rows, "totals": asdict(totals), "is_all": whole})
+        price = made.price(totals.minutes)
+        told = {"kind": made.question.kind, "steps": rows, "totals": asdict(totals), "is_all": made.is_all}
+        print_json({**told, "minutes": [round(end, 1) for end in price]})
         return
-    for one in passes:
+    for one in made.passes:
         slot = f"  {one.slot}" if one.slot else ""
         click.echo(f"{one.index + 1:4}  {describe(one.setup)}{slot}  {one.seconds / 60:.1f} min  {one.purpose}")
     click.echo(f"{totals.passes} passes, {totals.minutes:.0f} min, {totals.wh:.1f} Wh, {totals.recharges} recharges")
-    if not whole:
-        click.echo("More passes follow by what these find.")
+    if not made.is_all:
+        low, high = made.price(totals.minutes)
+        click.echo(f"More passes follow by what these find: {low:.0f} to {high:.0f} min in all.")
 
 
 # -- answer, passes

@@ -61,7 +61,7 @@ def test_both_lay_out_equal_steps(folder, tmp_path, qtbot, name):
         session.set_question(with_part(of_kind(asked, kind.id), levels=levels or None))
         session.set_design(first_design(session.rig, session.scene))
         try:
-            typed = sweeps.planned(machine, request)[1]
+            typed = sweeps.planned(machine, request)[0].passes
         except PlanError as refused:
             with pytest.raises(PlanError, match=re.escape(str(refused)[:40])):
                 session.planned_passes()

@@ -38,6 +38,10 @@ class Plan:
     passes: tuple[PlannedPass, ...]
     is_all: bool
 
+    def price(self, minutes: float) -> tuple[float, float]:
+        """Minutes from and to that it takes. minutes : of its first passes, recharges included."""
+        return kind_of(self.question.kind).price(minutes, self.passes, is_all=self.is_all, most=self.ask.most)
+
 
 def planned(
     question: Question, rig: Rig, knobs: Sequence[Knob], ask: Callable[[Question], Ask], title: Title | None = None

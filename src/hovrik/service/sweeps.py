@@ -30,7 +30,6 @@ from ..core.plan.design import Design
 from ..core.plan.lengths import USUAL_S, Lengths, pass_of
 from ..core.plan.schedule import Totals, total
 from ..core.plan.search import SLOT, plain
-from ..core.plan.steps import PlannedPass
 from ..core.questions.question import LOWEST_WATTS, Question, Scope
 from ..core.read.answer import Answer, Option, option_of
 from ..core.read.response import group_at
@@ -306,12 +305,12 @@ def _most(request: Request, lengths: Lengths) -> int | None:
     return min(found, default=None)
 
 
-def planned(machine: Machine, request: Request) -> tuple[Question, tuple[PlannedPass, ...], Totals, bool]:
-    """What would be run first, with its totals; whether that is all (a search asks for more by what it finds)."""
+def planned(machine: Machine, request: Request) -> tuple[Plan, Totals]:
+    """What would be run first, with its totals; a search asks for more by what it finds."""
     made = prepared(machine, request)
     rig = made.ask.rig
     run.check_passes(rig, made.passes)
-    return made.question, made.passes, total(made.passes, rig, start_charge=machine.charge() or 1.0), made.is_all
+    return made, total(made.passes, rig, start_charge=machine.charge() or 1.0)
 
 
 def sweep(

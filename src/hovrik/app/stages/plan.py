@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.errors import HovrikError, PlanError
+from ...core.kinds.table import kind_asked
 from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
@@ -250,7 +251,8 @@ class PlanStage(Stage):
             made = f"{plural(count, 'setup', 'setups')} (seed {design.seed})."
             made += "".join(f" Left out: {why}" for why in getattr(self.session.planned_design(), "left_out", ()))
         else:
-            made = "These passes come first; more follow by what they find."
+            low, high = kind_asked(question).price(taken.minutes, passes, is_all=False)
+            made = f"These passes come first; more follow by what they find, {low:.0f} to {high:.0f} min in all."
         self.note.setText(
             f"{made} Passes count "
             f"between {high:.0f} and {low:.0f} % charge"

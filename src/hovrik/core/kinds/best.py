@@ -258,4 +258,5 @@ KIND = Kind(
     fields=USUAL_FIELDS | {"options", "sought", "slots"}, options="May vary",
     example="boost=off,on; cap_fps=40,60,none", over_slots=True, in_campaign=True,
     varies=frozenset({*LIMITS, BOOST, CPU, GPU, CAP}), keeps_cap=True,
+    passes=(2, 30),
 )  # fmt: skip

@@ -90,4 +90,5 @@ KIND = Kind(
     "feels", "find", "from when on it feels bad to me", CAP, design, answer, asks_floor=False,
     ranged_over=frozenset({LIMIT}), at=1.0, fields=IN_PLAY, purposes=BLIND, unjudged=True,
     in_window="Somebody plays and presses a key.",
+    passes=(20, 60),
 )  # fmt: skip

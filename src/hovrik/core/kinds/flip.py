@@ -110,4 +110,5 @@ def _contrast(name: str, one: Flip, states: tuple[object, object], seen: Seen) -
 KIND = Kind(
     "flip", "does it pay", "see whether a knob pays while I play", "", design, answer, asks_floor=False,
     fields=IN_PLAY | {"knob"}, purposes=frozenset({FLIP}), in_window="It is asked while somebody plays.",
+    passes=(20, 92),
 )  # fmt: skip

@@ -22,6 +22,7 @@ from ..passes.discharge import Discharge
 from ..plan.design import Design
 from ..plan.lengths import Lengths
 from ..plan.rounds import Cell
+from ..plan.steps import PlannedPass
 from ..questions.question import Question
 from ..read.answer import Answer, Context
 from ..read.group import Counted
@@ -202,6 +203,9 @@ class Kind:
     says that asks it, "" there is none; in_window : why it is asked there only, "" it is not; in_campaign : it makes
     sense over many titles with nobody beside.
 
+    What it takes, nine times in ten (docs/kinds.md). takes : least and most of the minutes that its steps come to;
+    passes : of a plan that goes on by what it finds.
+
     What counts. purposes : of its passes, () all that enter figures; unjudged : whatever their checks say;
     of_others : those that other questions made at its base as well; gain : minutes that an answer promises.
     """
@@ -236,7 +240,19 @@ class Kind:
     keeps_cap: bool = False
     gain: Callable[[Answer], float | None] | None = None
     of_others: bool = False
+    takes: tuple[float, float] = (0.95, 1.05)
+    passes: tuple[int, int] = (1, 1)
     complete: Callable[[Mapping[str, Any], Mapping[str, Knob]], Mapping[str, Any]] = lambda parts, knobs: {}
+
+    def price(self, minutes: float, passes: Sequence[PlannedPass], *, is_all: bool, most: int | None = None
+              ) -> tuple[float, float]:  # fmt: skip
+        """Minutes from and to that a plan takes. minutes : its first passes come to; is_all : whether these are all;
+        most : passes that a budget allows."""
+        if is_all or not passes:
+            return self.takes[0] * minutes, self.takes[1] * minutes
+        each, first = passes[-1].seconds / 60.0, len(passes)
+        low, high = (max(min(one, most or one), first) - first for one in self.passes)
+        return self.takes[0] * (minutes + low * each), self.takes[1] * (minutes + high * each)
 
     def is_ranged(self, question: Question) -> bool:
         """Whether a person chooses from where to where limits go."""

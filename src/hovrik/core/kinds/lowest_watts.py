@@ -60,4 +60,5 @@ def answer(seen: Seen) -> Answer:
 KIND = Kind(
     LOWEST_WATTS, "find", "find the lowest watts that hold", LIMIT, design, answer, limits=Limits.RANGE, uncapped=True,
     fields=USUAL | {"how", "heat"}, usual={"how": SEARCH}, in_campaign=True,
+    passes=(4, 15),
 )  # fmt: skip

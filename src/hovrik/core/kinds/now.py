@@ -64,4 +64,4 @@ def _hours_left(seen: Seen, group: Group) -> tuple[float, Estimate] | None:
 
 
 KIND = Kind("now", "look", "see how it stands", LIMIT, design, answer, asks_floor=False, limits=Limits.NONE,
-            fields=LENGTHS | {"recipe"}, sets_nothing=True)  # fmt: skip
+            fields=LENGTHS | {"recipe"}, sets_nothing=True, takes=(0.8, 1.0))  # fmt: skip

@@ -97,4 +97,4 @@ def _bands(one: Discharge) -> list[Message]:
 
 
 KIND = Kind("over-charge", "look", "see how it changes with charge", "", design, answer, asks_floor=False,
-            of_charge=True, fields=OF_CHARGE)  # fmt: skip
+            of_charge=True, fields=OF_CHARGE, takes=(0.33, 0.67))  # fmt: skip

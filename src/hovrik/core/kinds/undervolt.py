@@ -91,4 +91,5 @@ KIND = Kind(
     "undervolt", "find", "find how far the undervolt can go", "", design, answer, asks_floor=False, of_plan=True,
     fields=USUAL - {"pass_s", "cool_s"}, voltage=True, varies=frozenset(DOMAINS), caution=CAUTION,
     in_window="A person has to be there: the machine may crash.",
+    passes=(2, 8),
 )  # fmt: skip
