@@ -15,8 +15,8 @@ from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.place import Place, Source
 from hovrik.core.facts.rig import Panel, Rig
 from hovrik.core.facts.setup import Setup, static
-from hovrik.core.kinds import claim, display_path, plugged, rest_draw, stays_cool
-from hovrik.core.kinds.claim import Claim, pairs_for, verdict_of
+from hovrik.core.kinds import claim, display_path, over_charge, plugged, rest_draw, stays_cool
+from hovrik.core.kinds.claim import pairs_for, verdict_of
 from hovrik.core.kinds.kind import Ask, Seen
 from hovrik.core.model.cooler import Rise, cooler_of, follows_of
 from hovrik.core.passes.discharge import Discharge, discharge_of, hours_of_a_charge, steps_of
@@ -27,6 +27,7 @@ from hovrik.core.plan.ahead import ahead
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.schedule import total
 from hovrik.core.plan.steps import laid_out, passes_in
+from hovrik.core.questions.claim import Claim
 from hovrik.core.questions.question import Question
 from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
@@ -223,6 +224,19 @@ def test_measured_hours_of_a_whole_charge():
     assert said.high / said.low < 1.05 < (lambda o: o.high / o.low)(hours_of_a_charge(3600.0, 0.3, 0.95, 0.05))
     assert Discharge.from_dict(emptied(np.random.default_rng(1), []).as_dict()).used == pytest.approx(0.95)
     assert steps_of(discharge_of(Trace(np.empty(0, np.int64)))) == []
+
+
+def test_bands_of_charge_are_cut_at_a_clamp_and_a_whole_charge_says_how_long_it_lasts():
+    """Rate and draw are means of the same seconds: three frames a watt here, six watts beside them."""
+    emptied_ = emptied(np.random.default_rng(2), [(0.5, 0.6)])
+    seen = Seen([], [], Question("over-charge"), Context(Rig("r", "R", reserve=0.05)), static_limit(),
+                discharges=[emptied_])  # fmt: skip
+    found = over_charge.answer(seen)
+    bands = [one.values for one in found.because if one.id == "charge.band"]
+    assert len(bands) == 6 and any(abs(one["bottom"].number - 0.5) < 0.02 for one in bands)
+    for one in bands:
+        assert one["fps"].number == pytest.approx(3.0 * (one["draw"].number - 6.0), rel=0.002)
+    assert "it lasts 1 h 3" in render(found.because[0]) and "to 1 h 4" in render(found.because[0])
 
 
 def test_an_undervolt_never_lies_past_a_hidden_margin():

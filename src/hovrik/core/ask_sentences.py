@@ -52,6 +52,7 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "claim.unread": "The passes do not tell {figure}: the claim cannot be judged by them.",
     "claim.none": "{why}",
     "charge.none": "No pass has gone through a whole charge yet.",
+    "charge.lasts": "from full to the reserve it lasts {took:hours_span}",
     "charge.same": "From {top:share} to {bottom:share} of charge nothing changes by more than 8 % of the power.",
     "charge.clamps":
         "With less charge the firmware gives less: {clamps:semicolons}. Measure between {top:share} and "

@@ -4,6 +4,7 @@ which window to measure, what each clamp costs."""
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -12,7 +13,7 @@ from ..errors import PlanError
 from ..facts.place import Source
 from ..facts.rig import Rig
 from ..message import Message, Value, say
-from ..passes.discharge import LEAST_USED, Discharge, steps_of
+from ..passes.discharge import LEAST_USED, Discharge, hours_of_a_charge, steps_of
 from ..plan.design import Design, Told
 from ..plan.schedule import expected_draw_w
 from ..plan.steps import laid_out, passes_in
@@ -52,7 +53,7 @@ def answer(seen: Seen) -> Answer:
     steps = steps_of(newest)
     known = newest.charge[np.isfinite(newest.charge)]
     top, bottom = float(known.max()), float(known.min())
-    because = tuple(_bands(newest))
+    because = (*_lasted(seen, newest), *_bands(newest, [0.5 * (one.low + one.high) for one in steps]))
     if not steps:
         return Answer(say("charge.same", top=top, bottom=bottom), None, None, because=because)
     told = tuple(
@@ -73,17 +74,28 @@ def _lost(before: float, after: float) -> Message:
     return say("charge.frames", by=Value(100 * share, "%", digits=0))
 
 
-def _bands(one: Discharge) -> list[Message]:
-    """Rate, draw and stutters of each fifth of the charge."""
+def _lasted(seen: Seen, newest: Discharge) -> list[Message]:
+    """How long a charge lasts, of one that was played."""
+    rig = seen.context.rig
+    if rig is None:
+        return []
+    took = hours_of_a_charge(newest.seconds, newest.used, rig.charge_limit - rig.reserve, newest.gauge)
+    return [say("charge.lasts", took=Value(took.value, "h", took.low, took.high))]
+
+
+def _bands(one: Discharge, clamps: Sequence[float]) -> list[Message]:
+    """Mean rate, mean draw and stutters of each fifth of the charge, cut where firmware clamps: a mean over both sides
+    of a clamp is of neither."""
     found = []
-    for top, bottom in pairwise(BANDS):
+    edges = sorted({*BANDS, *(round(at, 3) for at in clamps)}, reverse=True)
+    for top, bottom in pairwise(edges):
         own = (one.charge <= top) & (one.charge > bottom)
         minutes = own.sum() / 6.0
         if minutes < 1.0:
             continue
         events, low, high = a_minute(int(one.stutters[own].sum()), minutes)
         values = {
-            "top": top, "bottom": bottom, "fps": Value(float(np.median(one.fps[own])), "fps", digits=0),
+            "top": top, "bottom": bottom, "fps": Value(float(np.nanmean(one.fps[own])), "fps", digits=0),
             "stutters": Value(events, "", low, high),
         }  # fmt: skip
         draw = float(np.nanmean(one.draw_w[own])) if np.isfinite(one.draw_w[own]).any() else math.nan
