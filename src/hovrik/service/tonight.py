@@ -143,7 +143,9 @@ def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation)
     chosen = unbeaten(fits or points, "draw_w")
     body = _profile_of(notebook, question.rig, question.slot, title)
     profile = Setup(body["setup"]) if body is not None else None
-    own = [one for one in points if profile is not None and one.setup.has(profile)]
+    option = found.answer.option
+    answer = profile if profile is not None else option.setup if option is not None else None
+    own = [one for one in points if answer is not None and one.setup.has(answer)]
     every: list[Point] = []
     for one in sorted({id(one): one for one in (*own, *chosen)}.values(), key=lambda one: one.at("draw_w")):
         if one in own or not every or one.at("judged") > NOTICED * max(other.at("judged") for other in every):
@@ -151,10 +153,10 @@ def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation)
     if len(every) > MOST_WAYS:
         step = (len(every) - 1) / (MOST_WAYS - 1)
         every = [every[round(at * step)] for at in range(MOST_WAYS)]
-    return tuple(_way(one, profile) for one in every)
+    return tuple(_way(one, profile, is_answer=one in own) for one in every)
 
 
-def _way(point: Point, profile: Setup | None) -> Way:
+def _way(point: Point, profile: Setup | None, *, is_answer: bool) -> Way:
     draw = point.values["draw_w"]
     known = draw.low is not None and draw.high is not None and draw.low > 0
     sd = math.log(draw.high / draw.low) / 3.92 if known and draw.high and draw.low else DRAW_SD
@@ -162,4 +164,4 @@ def _way(point: Point, profile: Setup | None) -> Way:
     is_profile = profile is not None and point.setup.has(profile)
     limit, package = point.setup.static_limit_w, point.at("package_w")
     mix = BOUND_SD if limit is not None and package >= BINDS * limit else SCENES_SD
-    return Way(f"{words} (profile)" if is_profile else words, draw.value, sd, point.at("judged"), mix)
+    return Way(f"{words} (profile)" if is_profile else words, draw.value, sd, point.at("judged"), mix, is_answer)

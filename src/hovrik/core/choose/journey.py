@@ -30,7 +30,8 @@ TYPED_SD = 0.2  # log, of a draw that was typed
 SCENES_SD, BOUND_SD = 0.05, 0.015  # log, of a title's draw between evenings: as scenes ask, and where its limit binds
 METER_SD, LEG_SD = 0.012, 0.02  # log, of all that is measured; of one leg
 INTO, INTO_SD = 0.9, 0.04  # of what a charger gives, what reaches the cells (usual of such chargers, from memory)
-GAP, MOST_S = 1e-3, 5.0  # of the most worth; seconds after which the best so far is taken
+SLACK = 1e-6  # of what a later wish must not take from an earlier one
+GAP, MOST_S = 1e-6, 5.0  # of the most worth; seconds after which the best so far is taken
 MOST_LEGS, MOST_WAYS, MOST_MINUTES = 20, 12, 24 * 60.0
 
 
@@ -99,13 +100,15 @@ class Journey:
 @dataclass(frozen=True)
 class Way:
     """How a leg may be played. draw_w; sd : of its log, as measured; worth : what is played with it, the more the
-    better (fps of the judged figure); words : what is set; mix_sd : log, of its draw between evenings."""
+    better (fps of the judged figure); words : what is set; mix_sd : log, of its draw between evenings; is_answer : it
+    is what the title's question answers with, or its profile."""
 
     words: str
     draw_w: float
     sd: float
     worth: float = 0.0
     mix_sd: float = SCENES_SD
+    is_answer: bool = False
 
 
 @dataclass(frozen=True)
@@ -176,16 +179,33 @@ def used(evening: Journey, ways: Sequence[Sequence[Way]], supply: Supply, seed: 
 def solved(
     evening: Journey, shares: Sequence[Array], ways: Sequence[Sequence[Way]], at: float = AT
 ) -> tuple[int | None, ...]:
-    """The way of each leg: as many legs that must be as fit, then most worth an hour. shares : of `used`; exact."""
+    """The way of each leg: as many legs that must be as fit, these as well as their answer, then the legs that need not
+    be, then most worth an hour; each as far as those before it allow. shares : of `used`; exact."""
     knapsack = _Knapsack.of(evening, shares, ways, at)
     if not knapsack.ways:
         return (None,) * len(evening.legs)
-    musts = knapsack.musts
-    found = knapsack.best(knapsack.worth, float(sum(leg.must and bool(own) for leg, own in zip(evening.legs, ways))))
-    if found is None:  # not all that must be fits
-        most = knapsack.best(musts, 0.0)
-        found = knapsack.best(knapsack.worth, round(float(musts @ most))) if most is not None else None
+    found: Array | None = None
+    kept: list[tuple[Array, float]] = []
+    for wanted in (knapsack.musts, *_as_answered(evening, ways, knapsack.worth.size), knapsack.worth):
+        better = knapsack.best(wanted, kept)
+        if better is None:
+            break
+        found = better
+        kept.append((wanted, float(wanted @ found) - SLACK))
     return knapsack.picks(found)
+
+
+def _as_answered(evening: Journey, ways: Sequence[Sequence[Way]], size: int) -> tuple[Array, Array]:
+    """(size,) coefficients each, hours played as well as the answer of their title: of legs that must be, of others.
+    Where no answer is known the way that draws least is as good."""
+    found = np.zeros((2, size))
+    at = 0
+    for leg, own in zip(evening.legs, ways):
+        answer = next((way.worth for way in own if way.is_answer), own[0].worth if own else 0.0)
+        for way in own:
+            found[0 if leg.must else 1, at] = leg.minutes / 60.0 * (min(way.worth / answer, 1.0) if answer > 0 else 1.0)
+            at += 1
+    return found[0], found[1]
 
 
 @dataclass(frozen=True)
@@ -227,14 +247,15 @@ class _Knapsack:
         rows, highs = np.vstack((once, charge)), np.concatenate((np.ones(n), highs))
         return cls(total, starts, rows, highs, worth, musts, min(evening.reserve, evening.charge))
 
-    def best(self, worth: Array, least: float) -> Array | None:
-        """The variables at the most worth with at least so many legs that must be; None where that cannot be."""
+    def best(self, worth: Array, kept: Sequence[tuple[Array, float]]) -> Array | None:
+        """The variables at the most worth that keep what was reached: coefficients and the least of their sum; None
+        where that cannot be."""
         from scipy.optimize import Bounds, LinearConstraint, milp
 
         held = worth.size - self.ways
         lowest = np.concatenate((np.zeros(self.ways), np.full(held, self.floor)))
-        rows = np.vstack((self.rows, -self.musts))
-        highs = np.concatenate((self.highs, [-least]))
+        rows = np.vstack((self.rows, *(-row for row, _ in kept)))
+        highs = np.concatenate((self.highs, [-least for _, least in kept]))
         found = milp(
             -worth, integrality=np.concatenate((np.ones(self.ways), np.zeros(held))),
             bounds=Bounds(lowest, np.ones(lowest.size)), constraints=LinearConstraint(rows, -np.inf, highs),
