@@ -6,7 +6,7 @@ import pytest
 from helpers.build import machine
 
 from hovrik.core.facts.knob import Hazard, Knob, Order, Where, named
-from hovrik.core.facts.knobs import infeasible, knobs_of, narrowed, own_knob, rendered_base_fps
+from hovrik.core.facts.knobs import infeasible, knobs_of, narrowed, own_knob
 from hovrik.core.facts.known_knobs import KNOWN, known
 from hovrik.core.facts.rig import Exclusion, KnobPlace, OsSlot, OwnKnob, Panel, Rig
 from hovrik.core.facts.setup import Setup, describe, static
@@ -89,21 +89,6 @@ def test_functions_that_exclude_each_other_make_a_setup_infeasible():
     (why,) = infeasible(Setup(overlay="on", frame_generation="on", cap_fps=60.0), SLOT)
     assert why == "overlay on and frame generation on exclude each other under S: two hooks."
     assert infeasible(Setup(overlay="off", frame_generation="on"), SLOT) == [] == infeasible(Setup(overlay="on"), None)
-
-
-@pytest.mark.parametrize(
-    ("values", "base"),
-    [
-        ({"cap_fps": 60.0}, 60.0),
-        ({"cap_fps": "none"}, None),
-        ({}, None),
-        ({"cap_fps": 60.0, "frame_generation": "on"}, 30.0),
-        ({"cap_fps": 60.0, "frame_generation": "on", "cap_acts_at": "title"}, 60.0),
-        ({"cap_fps": 90.0, "frame_generation": "on", "generation_factor": 3.0, "cap_acts_at": "system"}, 30.0),
-    ],
-)
-def test_a_cap_behind_a_generator_leaves_a_rendered_base(values, base):
-    assert rendered_base_fps(Setup(values)) == base
 
 
 def test_the_stand_in_offers_what_its_rig_does(tmp_path):

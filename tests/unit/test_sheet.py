@@ -140,7 +140,6 @@ def test_how_often_each_side_failed_and_rates_at_equal_watts():
     """Exact intervals against SciPy's binomial test; 4 % planted at equal watts is found with its watts."""
     assert counts.share_interval(2, 9) == pytest.approx(tuple(binomtest(2, 9).proportion_ci(method="exact")))
     assert counts.share_interval(0, 9)[0] == 0.0 and counts.share_interval(0, 0) == (0.0, 1.0)
-    assert counts.most_after_clean(20) == pytest.approx(3 / 20, rel=0.08)  # the rule of three
     other = changed(BASE, "place", "slot", "other")
     found = compared(passes(BASE), passes(other, seed=2), tries=(Tries(6, 7), Tries(0, 9)))
     assert found.tries_p < 0.01 and "that is a reason" in " ".join(map(render, beside_figures(found)))

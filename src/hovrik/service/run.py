@@ -28,7 +28,7 @@ from ..core.passes.point import PINNED
 from ..core.passes.record import End, PassRecord
 from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
-from ..core.plan.grid import LadderDesign, SetupsDesign, ordered_passes
+from ..core.plan.grid import LadderDesign, SetupsDesign
 from ..core.plan.schedule import ASSUMED, line_to_plan_with, total
 from ..core.plan.search import SearchDesign
 from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
@@ -147,13 +147,6 @@ def check_passes(rig: Rig, passes: Sequence[PlannedPass], overhead: Overhead = A
             f"{len(too_long)} passes would leave the valid charge window even from full. "
             "Shorten the passes or lower the limits."
         )
-
-
-def passes_of(design: LadderDesign, rig: Rig, setups: Sequence[Setup] = ()) -> tuple[PlannedPass, ...]:
-    """The passes of a plan: its design's, or the given setups in a random order kept by the seed."""
-    if not setups:
-        return ordered_passes(design, rig)
-    return passes_in(laid_out(SetupsDesign(tuple(setups), design.lengths).ask(Told()).wanted))
 
 
 @dataclass(frozen=True)

@@ -96,12 +96,6 @@ def next_seq(connection: sqlite3.Connection, table: str) -> int:
     return int(connection.execute(f"SELECT coalesce(max(seq), 0) + 1 FROM {table}").fetchone()[0])
 
 
-def insert_many(connection: sqlite3.Connection, table: str, rows: Sequence[Mapping[str, Any]]) -> None:
-    """The same of many rows."""
-    for row in rows:
-        insert(connection, table, row)
-
-
 def replace(connection: sqlite3.Connection, table: str, rows: Sequence[Mapping[str, Any]]) -> None:
     """Insert rows of a table without sequence numbers, each in the place of one with its key."""
     names = COLUMNS[table]

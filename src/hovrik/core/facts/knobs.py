@@ -175,15 +175,3 @@ def infeasible(setup: Setup, slot: OsSlot | None) -> list[str]:
             names = f"{known(row.knob).words(one)} and {known(row.other).words(other)}"
             found.append(f"{names} exclude each other under {slot.name}: {row.why}." if slot else names)
     return found
-
-
-def rendered_base_fps(setup: Setup) -> float | None:
-    """The rate that is left to render behind a cap that acts on generated frames, fps; None without a cap. A cap behind
-    a generator leaves cap / factor, one in the title itself leaves the cap."""
-    cap = setup.get(CAP)
-    if not is_number(cap) or cap is None:
-        return None
-    if setup.get("frame_generation") in (None, "off") or setup.get("cap_acts_at") == "title":
-        return float(cap)
-    factor = setup.get("generation_factor", 2.0)
-    return float(cap) / (float(factor) if is_number(factor) else 2.0)

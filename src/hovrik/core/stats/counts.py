@@ -24,11 +24,6 @@ def same_share_p(k: int, n: int, other_k: int, other_n: int) -> float:
     return float(fisher_exact([[k, n - k], [other_k, other_n - other_k]]).pvalue)
 
 
-def most_after_clean(n: int, sure: float = 0.95) -> float:
-    """Upper bound of a share after n runs without one: 1 - (1 - sure)^(1/n), near 3 / n."""
-    return 1.0 - float((1.0 - sure) ** (1.0 / n)) if n else 1.0
-
-
 def a_minute(count: int, minutes: float) -> tuple[float, float, float]:
     """Events a minute with the exact 95 % interval of their rate (Garwood 1936)."""
     from scipy.special import gammaincinv
