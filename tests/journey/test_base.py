@@ -27,6 +27,18 @@ def test_every_relation_holds(kind, seed):
     assert not broken, broken
 
 
+@pytest.mark.parametrize("parts", [
+    {BASE: {"boost": ["on"]}}, {BASE: 7}, {"versions": {"rig/firmware": 3}}, {"levels": [1, 2]}, {"over": {}},
+])  # fmt: skip
+def test_a_plan_whose_question_cannot_be_changes_no_answer(demo_copy, parts):
+    with Notebook(demo_copy) as notebook:
+        asked = asked_again(notebook, scenario.question(), "lowest-watts")
+        before = evaluate(notebook, asked).answer.sentence
+        body = {**notebook.plans()[0][1], "question": {**asked.as_dict(), "parts": {**asked.parts, **parts}}}
+        notebook.keep_plan(body)
+        assert evaluate(notebook, asked_again(notebook, scenario.question(), "lowest-watts")).answer.sentence == before
+
+
 def test_the_demo_says_what_it_holds_the_same(demo_notebook):
     with Notebook(demo_notebook, read_only=True) as notebook:
         asked = asked_again(notebook, scenario.question(), "lowest-watts")

@@ -7,7 +7,6 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from ..core.errors import HovrikError
-from ..core.kinds.table import question_from
 from ..core.model.heat_network import Network
 from ..core.passes.figures import PassFigures
 from ..core.passes.record import PassRecord
@@ -17,6 +16,7 @@ from ..store.opened import Spoiled
 from ..store.sound import WRONG
 from ..store.tables.checked import FIRST
 from .points import Places
+from .remembered import question_of
 from .twin_cache import use_cache
 
 T = TypeVar("T")
@@ -86,7 +86,7 @@ class Memory:
         """The question that a plan was made for; None where that cannot be read."""
         if plan_id not in self._asked:
             try:
-                self._asked[plan_id] = question_from(self.notebook.plan(plan_id)["question"])
+                self._asked[plan_id] = question_of(self.notebook.plan(plan_id)["question"])
             except (*WRONG, HovrikError):
                 self._asked[plan_id] = None
         return self._asked[plan_id]

@@ -16,13 +16,14 @@ from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.kinds.ask import ask_within, at_w, completed, noted
 from ..core.kinds.kind import Ask
-from ..core.kinds.table import kind_of, question_from
+from ..core.kinds.table import kind_of
 from ..core.plan.design import Design, Told
 from ..core.plan.grid import LadderDesign, first_design
 from ..core.plan.steps import PlannedPass, laid_out, passes_in
 from ..core.questions.question import BASE, VERSIONS, Question
 from ..store.notebook import Notebook
 from ..store.sound import WRONG
+from .remembered import question_of
 
 HELD = frozenset({"recipe", "at_w", "display"})  # parts that a person chooses of what is held the same
 
@@ -146,7 +147,7 @@ def asked_again(notebook: Notebook, question: Question, kind: str) -> Question:
     asked = of_kind(question, kind)
     for _, body, _ in notebook.plans():
         try:
-            before = question_from(body["question"])
+            before = question_of(body["question"])
         except WRONG:
             continue
         if before.kind == asked.kind and before.keys == asked.keys and before.source is asked.source:

@@ -12,7 +12,7 @@ from ..core.errors import HovrikError
 from ..core.facts.knob import Knob
 from ..core.kinds.table import question_from
 from ..core.plan.grid import LadderDesign
-from ..core.questions.question import Question
+from ..core.questions.question import BASE, VERSIONS, Question
 from ..store.notebook import Notebook
 from ..store.sound import WRONG, setup_from
 
@@ -79,8 +79,14 @@ def _check_parts(parts: Mapping[str, Any]) -> None:
     for key in ("over", "how", "display"):
         if not isinstance(parts.get(key), str | None):
             raise ValueError(f"its {key} must be a word")
-    if parts.get("recipe") is not None:
-        setup_from(parts["recipe"])
+    for key in ("recipe", BASE):
+        if parts.get(key) is not None:
+            setup_from(parts[key])
+    versions = parts.get(VERSIONS)
+    if versions is not None and not (
+        isinstance(versions, Mapping) and all(isinstance(one, str) for pair in versions.items() for one in pair)
+    ):
+        raise ValueError("its versions must be words")
     knobs, levels, slots = parts.get("knobs"), parts.get("levels"), parts.get("slots")
     if knobs is not None:
         if not isinstance(knobs, list | tuple):
