@@ -318,8 +318,12 @@ def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(window, 
     notebook = window.session.notebook
     made = [(one.asked["cpu_offset_mv"], one.asked["gpu_offset_mv"]) for one in notebook.passes()[before:]]
     faults = [(one.setup["cpu_offset_mv"], one.setup["gpu_offset_mv"]) for one in notebook.incidents()]
-    told = [one for one in answer(window).reasons if "a fault at" in one]
-    assert faults and len(told) == len(set(told)) == len(set(faults))
+
+    def told():
+        return [one for one in answer(window).reasons if "a fault at" in one]
+
+    qtbot.waitUntil(lambda: len(set(told())) == len(set(faults)), timeout=30_000)  # the last pass is read, too
+    assert faults and len(told()) == len(set(told()))
     for fault in faults:
         first = made.index(fault)
         assert not any(cpu <= fault[0] and gpu <= fault[1] for cpu, gpu in made[first + 1 :])
