@@ -185,7 +185,7 @@ def _now(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
 # -- two levels against each other
 
 
-def _contrasted(true: Mapping[str, float], passes: int) -> tuple[Callable[[Any], Judged], bool]:
+def _contrasted(true: Mapping[str, float], passes: int, second: Level) -> tuple[Callable[[Any], Judged], bool]:
     """Judge contrasts of figures by true log differences of the second level over the first; what can be told."""
     margins = {"mean_fps": 0.02, "draw_w": 0.02}
 
@@ -199,7 +199,7 @@ def _contrasted(true: Mapping[str, float], passes: int) -> tuple[Callable[[Any],
         for key, one in own.items():
             if one.percent is None or one.verdict is Comparison.CONFOUNDED or not all(map(math.isfinite, one.percent)):
                 continue
-            a_is_second = one.a == second[0]
+            a_is_second = one.a == second
             size = true[key] if a_is_second else -true[key]
             hits += one.percent[1] - 0.02 <= 100 * math.expm1(size) <= one.percent[2] + 0.02
             total += 1
@@ -212,8 +212,6 @@ def _contrasted(true: Mapping[str, float], passes: int) -> tuple[Callable[[Any],
         decided = rate.verdict in (Comparison.BETTER, Comparison.WORSE, Comparison.SAME)
         return Judged(RIGHT if decided else WITHHELD, hits, total)
 
-    second: list[Level] = [""]
-    judge.second = second  # type: ignore[attr-defined]
     return judge, abs(true["mean_fps"]) >= 2 * detectable(SD["mean_fps"], passes)
 
 
@@ -237,8 +235,7 @@ def _pair(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     """knob, flip: one live knob of two levels."""
     plant = grown(family, seed, own={"mode": Own({"plain": Effect(), "other": _effect(rng, null)})})
     base = _middle(plant)
-    judge, told = _contrasted(_logs(*(true_at(plant, {**base, "mode": one}) for one in ("plain", "other"))), 4)
-    judge.second[0] = "other"  # type: ignore[attr-defined]
+    judge, told = _contrasted(_logs(*(true_at(plant, {**base, "mode": one}) for one in ("plain", "other"))), 4, "other")
     if kind == "flip":
         parts = {"over": "mode", "levels": {"mode": ["plain", "other"]}}
         return Case(kind, family, seed, plant, told, judge, parts=parts, null=null)
@@ -250,8 +247,7 @@ def _which_os(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     plant = slots_of(grown(family, seed, free=True), (factor, 0.0 if null else float(rng.uniform(-0.5, 1.5))))
     base = {**static(plant.limits_w[6]), "cap_fps": "none"}
     first, second = (true_at(plant, base, slot) for slot in (0, 1))
-    judge, told = _contrasted({"mean_fps": _logs(first, second)["mean_fps"]}, 4)
-    judge.second[0] = "second"  # type: ignore[attr-defined]
+    judge, told = _contrasted({"mean_fps": _logs(first, second)["mean_fps"]}, 4, "second")
     limit = f"{plant.limits_w[6]:g}"
     return Case(kind, family, seed, plant, told, judge, {"knobs": {"limit_w": limit, "cap_fps": "none"}}, null=null)
 
@@ -260,8 +256,9 @@ def _display(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     pixels = Effect() if null else Effect(1.0, math.exp(float(rng.uniform(0.02, 0.3))), float(rng.uniform(-3.0, 1.0)))
     plant = grown(family, seed, own={"display": Own({"built-in": Effect(), "desk": pixels})})
     base = _middle(plant)
-    judge, told = _contrasted(_logs(*(true_at(plant, {**base, "display": one}) for one in ("built-in", "desk"))), 4)
-    judge.second[0] = "desk"  # type: ignore[attr-defined]
+    judge, told = _contrasted(
+        _logs(*(true_at(plant, {**base, "display": one}) for one in ("built-in", "desk"))), 4, "desk"
+    )
     return Case(kind, family, seed, plant, told, judge, null=null)
 
 
@@ -271,8 +268,7 @@ def _plugged(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     plant = replace(plant, battery_w=math.inf if null else at * float(rng.uniform(0.55, 0.9)))
     base = {**static(at), "cap_fps": "none"}
     battery, adapter = (true_at(plant, base, plugged=one) for one in (False, True))
-    judge, told = _contrasted({"mean_fps": _logs(adapter, battery)["mean_fps"]}, 4)
-    judge.second[0] = "battery"  # type: ignore[attr-defined]
+    judge, told = _contrasted({"mean_fps": _logs(adapter, battery)["mean_fps"]}, 4, "battery")
     return Case(kind, family, seed, plant, told, judge, {"knobs": {"limit_w": f"{at:g}", "cap_fps": "none"}}, null=null)
 
 

@@ -427,6 +427,12 @@ class Session(QObject):
             return own
         return narrowed(knobs_of(rig, slot, title, absent=True), seen.knobs)
 
+    @property
+    def now(self) -> Setup | None:
+        """What the machine is set to, as far as it was confirmed; None where none was read."""
+        snapshot = self.machine_seen.snapshot
+        return snapshot.restorable() if snapshot is not None else None
+
     def planned_design(self) -> Design:
         """The design of the question, as it is edited. Raises PlanError."""
         rig, question = self.rig, self.question
@@ -435,8 +441,7 @@ class Session(QObject):
         if question is None:
             self.design.check(rig)
             return self.design
-        snapshot = self.machine_seen.snapshot
-        now = snapshot.restorable() if snapshot is not None else None
+        now = self.now
         made_of = question, rig, self.title, self.knobs, self.design, now, self.order
         if self._planned is None or self._planned[0] != made_of:
             made = planning.planned_within(question, rig, self.knobs, self.design, now, self.title)

@@ -53,7 +53,7 @@ def planned(
     found = ask(own)
     design = kind_of(own.kind).design(found)
     passes, is_all = first_passes(design, own, found.title)
-    return Plan(noted(found, passes, found.title), found, design, passes, is_all)
+    return Plan(noted(found, passes), found, design, passes, is_all)
 
 
 def planned_within(
@@ -75,7 +75,7 @@ def with_base(
 ) -> Question:  # fmt: skip
     """A question with what it holds the same, for a design that somebody made by hand."""
     own = completed(question, rig, knobs, title)
-    return noted(ask_within(own, rig, knobs, first_design(rig), now, title=title), first_passes(design, own)[0], title)
+    return noted(ask_within(own, rig, knobs, first_design(rig), now, title=title), first_passes(design, own)[0])
 
 
 def center_w(question: Question, ladder: LadderDesign, rig: Rig | None, knobs: Sequence[Knob], now: Setup) -> float:

@@ -11,7 +11,7 @@ from ...core.facts.factor import set_by
 from ...core.facts.knob import CAP, LIMITS, Hazard, Knob, Level, Where, named, shown
 from ...core.facts.setup import Setup, describe
 from ...core.kinds.kind import Limits
-from ...core.kinds.table import LADDER, SEARCH, kind_asked
+from ...core.kinds.table import LADDER, SEARCH, is_ladder, kind_asked
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import BASE, VERSIONS, Question
 from ...service.planning import center_w, is_ranged, recipe_of, recipe_words, with_part
@@ -241,11 +241,11 @@ class PlanKnobs(Card):
     def _show_kind(self) -> None:
         """The rows that the kind of question has a use for."""
         question, form = self.session.question, self._form
-        kind, fields = kind_asked(question), kind_asked(question).fields
+        kind = kind_asked(question)
+        fields = kind.fields
         recipe = dict(question.parts.get("recipe") or {}) if question is not None else {}
         of_limits = is_ranged(question)
-        is_ladder = "how" in fields and (question is None or question.parts.get("how", LADDER) != SEARCH)
-        is_repeated = "repeats" in fields or is_ladder
+        is_repeated = "repeats" in fields or ("how" in fields and (question is None or is_ladder(question)))
         if question is not None:
             self._show_recipe(question)
             own = {key: level for key, level in (question.base or Setup()).items() if level not in ("off", 0.0)}
@@ -315,9 +315,7 @@ class PlanKnobs(Card):
 
     def _center_w(self, question: Question) -> float:
         session = self.session
-        snapshot = session.machine_seen.snapshot
-        now = snapshot.restorable() if snapshot is not None else Setup()
-        return center_w(question, session.design, session.rig, session.knobs, now)
+        return center_w(question, session.design, session.rig, session.knobs, session.now or Setup())
 
     def _on_room_edited(self, value: float) -> None:
         room_c = degrees.celsius(value) if value > degrees.shown(_NO_ROOM) else None

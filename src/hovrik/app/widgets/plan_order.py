@@ -131,10 +131,9 @@ class PlanOrder(QWidget):
         except PlanError as fault:
             self._say(str(fault))
             return
-        snapshot = session.machine_seen.snapshot
         found = rehearsed(
             passes, session.rig, session.knobs, question.slot, session.overhead, charge=session.machine_seen.charge,
-            now=snapshot.restorable() if snapshot is not None else None,
+            now=session.now,
             incidents=[one.setup for one in incidents_at(session.notebook, question)],
         )  # fmt: skip
         self._say(found.words if is_all else f"{found.words} More passes follow by what these find.")

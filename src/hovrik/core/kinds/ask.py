@@ -11,25 +11,22 @@ from ..facts.factor import LIMIT, set_by
 from ..facts.knob import CAP, LIMITS, NO_CAP, Knob, Level, Where, named
 from ..facts.knobs import knobs_of
 from ..facts.known_knobs import is_voltage
-from ..facts.rig import Rig
+from ..facts.rig import OsSlot, Rig
 from ..facts.setup import Setup
 from ..facts.title import Title
 from ..plan.grid import LadderDesign, first_design
 from ..plan.lengths import Lengths
 from ..plan.steps import PlannedPass
 from ..questions.question import BASE, VERSIONS, Question
-from .kind import Ask, Kind, Limits
+from .kind import FINEST, Ask, Kind, Limits
 from .table import kind_of
-
-FINEST = 400  # limits among which the usual one is found
 
 
 def completed(question: Question, rig: Rig, knobs: Sequence[Knob], title: Title | None = None) -> Question:
     """The question with what its kind fills in itself, and the knobs that the machine alone knows."""
     if not question.is_known:
         return question
-    slot = next((one for one in rig.slots if one.key == question.slot), None)
-    told = {one.id for one in knobs_of(rig, slot, title, absent=True)}
+    told = {one.id for one in knobs_of(rig, _slot(rig, question), title, absent=True)}
     own = [one.as_dict() for one in knobs if one.id not in told and one.id not in LIMITS and not is_voltage(one.id)]
     more = {**kind_of(question.kind).complete(question.parts, named(knobs)), **({"knobs": own} if own else {})}
     return replace(question, parts={**question.parts, **more}) if more else question
@@ -62,22 +59,25 @@ def ask_of(
     return replace(bare, base=Setup({**_as_noted(bare, kind, base), **base}))
 
 
-def noted(ask: Ask, passes: Sequence[PlannedPass], title: Title | None) -> Question:
+def noted(ask: Ask, passes: Sequence[PlannedPass]) -> Question:
     """The question with what it holds the same: every knob that is known and that it does not vary, the versions of
     today. passes : those that it wants first."""
     question = ask.question
     varied = varied_by(question)
     varied |= {key for one in passes for key, level in one.setup.items() if passes[0].setup.get(key) != level}
-    of_slots = any(one.slot for one in passes)
+    slot = None if any(one.slot for one in passes) else _slot(ask.rig, question)
     held = {**dict(ask.now), **dict(ask.base), **(dict(passes[0].setup) if passes else {})}
-    slot = next((one for one in ask.rig.slots if one.key == question.slot), None)
     versions = {
         f"{whose}/{one.what}": one.installed
-        for whose, thing in (("rig", ask.rig), ("slot", None if of_slots else slot), ("title", title))
+        for whose, thing in (("rig", ask.rig), ("slot", slot), ("title", ask.title))
         for one in (thing.versions if thing is not None else ()) if one.installed
     }  # fmt: skip
     base = {key: level for key, level in held.items() if key not in varied}
     return replace(question, parts={**question.parts, BASE: base, VERSIONS: versions})
+
+
+def _slot(rig: Rig, question: Question) -> OsSlot | None:
+    return next((one for one in rig.slots if one.key == question.slot), None)
 
 
 def varied_by(question: Question) -> set[str]:

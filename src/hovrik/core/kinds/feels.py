@@ -17,10 +17,9 @@ from ..plan.design import Design
 from ..plan.feel import LOOK_S, MOST_LOOKS, SETTLE_S, FeelDesign
 from ..read.answer import Answer, build
 from ..read.looks import LEAST_LOOKS, Look, felt_of, late_cap, looks_of, said_of
-from .kind import IN_PLAY, Ask, Kind, Seen
+from .kind import FINEST, IN_PLAY, Ask, Kind, Seen
 
 MOST_LEVELS = 9
-FINEST = 400  # of a range, before it is thinned
 FEW = 8  # looks under which nothing is told
 
 

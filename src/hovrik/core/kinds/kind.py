@@ -29,6 +29,7 @@ from ..read.group import Counted
 from ..read.response import Response
 
 MOST_LEVELS = 16  # of a number that is bounded only
+FINEST = 400  # of one that is searched, or thinned afterwards
 
 
 @dataclass(frozen=True)

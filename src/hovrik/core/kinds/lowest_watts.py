@@ -11,10 +11,9 @@ from ..plan.lowest import MOST, LowestDesign
 from ..plan.rounds import Cell, RoundsDesign
 from ..questions.question import LOWEST_WATTS, Question
 from ..read.answer import Answer, build
-from .kind import USUAL, Ask, Kind, Limits, Seen
+from .kind import FINEST, USUAL, Ask, Kind, Limits, Seen
 
 SEARCH, LADDER = "search", "ladder"  # how they are found: parts["how"] of a question; one that does not say is a ladder
-MOST_LEVELS = 400  # a search halves them: many cost little
 
 
 def is_ladder(question: Question) -> bool:
@@ -31,13 +30,13 @@ def design(ask: Ask) -> Design:
     if ask.question.terms.floor is None:
         raise PlanError("The lowest level that holds a floor needs a floor. Give one, such as 40 frames a second.")
     return LowestDesign(
-        ask.levels(over, MOST_LEVELS), ask.bundle(over), ask.base, ask.like, ask.question.terms.sure, ask.most or MOST
+        ask.levels(over, FINEST), ask.bundle(over), ask.base, ask.like, ask.question.terms.sure, ask.most or MOST
     )
 
 
 def _ladder(ask: Ask, over: str) -> Design:
     """Every level once a round; a ladder of watts where nothing else is set."""
-    keys, levels = ask.bundle(over), ask.levels(over, MOST_LEVELS)
+    keys, levels = ask.bundle(over), ask.levels(over, FINEST)
     cap = ask.base.get(CAP, NO_CAP)
     if over == LIMIT and set(ask.base) <= {CAP} and not ask.varied and all(map(is_number, levels)):
         numbers = [float(level) for level in levels]

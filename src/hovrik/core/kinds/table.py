@@ -66,6 +66,7 @@ KINDS: Mapping[str, Kind] = {
 question.KNOWN.update(KINDS)
 FELT = feels.KIND.id
 SEARCH, LADDER = lowest_watts.SEARCH, lowest_watts.LADDER  # parts["how"] of a question that has such a field
+is_ladder = lowest_watts.is_ladder
 IN_CAMPAIGN = tuple(one.id for one in (triage.KIND, *KINDS.values()) if one.in_campaign)
 
 

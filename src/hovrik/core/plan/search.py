@@ -303,7 +303,7 @@ class SearchDesign:
 
     def _minutes(self, passes: Sequence[Counted]) -> Array:
         """(c,) minutes that a pass of each takes, with what its change from the last one costs."""
-        each = (self.like.settle_s + self.like.soak_s + self.like.pass_s + self.like.cool_s) / 60.0
+        each = self.like.each_s / 60.0
         last = self._own(passes[-1]) if passes else None
         cost = np.full(len(self.setups), each)
         for key in self.levels:
