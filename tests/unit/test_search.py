@@ -185,6 +185,12 @@ def test_asked_again_it_says_the_same_and_stored_it_is_the_same():
     assert design_from({"design": design_to(whole)}) == whole and design_from({"design": design_to(DESIGN)}) == DESIGN
 
 
+def test_in_whatever_order_passes_are_stored_it_believes_the_same():
+    passes = [made(14.0), made(10.0, "off", 40.0, 1), made(12.0, "on", "none", 2), made(12.0, "off", "none", 3)]
+    one, other = DESIGN.found(passes), DESIGN.found([passes[at] for at in (2, 0, 3, 1)])
+    assert (one.chances == other.chances).all() and (one.worth == other.worth).all() and one.pick == other.pick
+
+
 def test_asked_and_told_as_documented():
     """The block of docs/own-machine.md, on the machine of `made`."""
     page = (Path(__file__).parents[2] / "docs" / "own-machine.md").read_text()

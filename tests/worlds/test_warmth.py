@@ -1,11 +1,18 @@
 """Where temperatures settle, from ordinary passes alone, on plants that share nothing with what is fitted."""
 
+import math
+
 import numpy as np
 import pytest
+from kinds.cases import FAMILIES
+from kinds.world import GrownMachine, grown
 from scipy.integrate import solve_ivp
 from warmth import of_plants
 
 from hovrik.core.model.heat_network import Warmed, fit
+from hovrik.core.passes.purpose import HEAT
+from hovrik.service import sweeps
+from hovrik.store.notebook import Notebook
 
 
 def test_settled_temperatures_are_covered():
@@ -66,3 +73,29 @@ def test_nothing_to_fit():
     blank = np.full(60, np.nan)
     assert fit([]) is None
     assert fit([Warmed(0.0, 22.0, np.full(60, 15.0), blank, blank, blank, blank)]) is None
+
+
+def test_with_a_heat_pass_they_are_surer():
+    """The same passes with a heat pass of a quarter of an hour before them: more are told, and not wider."""
+    alone, _ = of_plants(5, 1, 8)
+    both, seconds = of_plants(5, 1, 8, 900.0)
+    told = [row for row in both if row.said.is_told]
+    assert len(told) >= 0.9 * len(both) and all(row.said.is_told for row in both if not row.is_shell)
+    assert np.mean([row.hit for row in told]) >= 0.9
+    halves = [np.mean([row.said.se_c for row in rows if not row.is_shell]) for rows in (alone, both)]
+    assert halves[1] <= 1.05 * halves[0] and seconds < 6.0
+
+
+def test_a_sweep_uses_its_heat_pass_and_its_ordinary_ones(tmp_path):
+    """Told at every level, to 3 C, with the truth inside."""
+    plant = grown(FAMILIES[0], 0, free=True)
+    request = sweeps.Request(floor=plant.floor_fps, limit_die_c=200.0)
+    with Notebook(tmp_path / "n.hovrik") as notebook:
+        found = sweeps.sweep(GrownMachine(plant, 9), request, notebook).evaluation
+    assert any(view.record.purpose == HEAT for view in found.views)
+    groups = [group for one in found.responses for group in one.groups]
+    assert len(groups) >= 3
+    for group in groups:
+        die, watts = group.means["die_c"], math.exp(group.means["package_w"].mean)
+        assert 2.0 * die.se <= 3.0
+        assert min(abs(true - die.mean) for true, _ in plant.settled(watts)) <= 2.0 * die.se

@@ -243,7 +243,7 @@ def evaluate(
     records = memory.records(scope(question, factor.place or ("slot" if len(slots_of(question)) > 1 else "")))
     is_own = _own(memory, question, named(knobs))
     own, others = ([one for one in records if is_own(one) is mine] for mine in (True, False))
-    heat_passes = memory.records(PassQuery(rig=question.rig, purpose=HEAT))
+    heat_passes = [one for one in memory.records(PassQuery(rig=question.rig, purpose=HEAT)) if not _deleted(one, notes)]
     constants = _Constants(memory, [one for mine in (False, True) for one in heat_passes if is_own(one) is mine])
     views = _views(memory, own, notes, constants, progress, section, question.rig)
     beside = [
@@ -407,17 +407,24 @@ class _Constants:
     def __init__(self, memory: Memory, heat_passes: Sequence[PassRecord]) -> None:
         self._memory = memory
         self._passes = [r for r in reversed(heat_passes) if r.outcome.value == "done"]
-        self._known: dict[str, tuple[TimeConstants | None, str]] = {}
+        self._known: dict[str, tuple[TimeConstants | None, str, PassRecord | None]] = {}
 
     def of(self, point: Point) -> tuple[TimeConstants | None, str]:
         """Those for a pass, and why there are none. An unknown policy is taken to be any."""
+        return self._at(point)[:2]
+
+    def heat_pass(self, point: Point) -> PassRecord | None:
+        """The heat pass that those for a pass come from; the newest where none carries them."""
+        return self._at(point)[2]
+
+    def _at(self, point: Point) -> tuple[TimeConstants | None, str, PassRecord | None]:
         if point.cooling not in self._known:
             self._known[point.cooling] = self._find(point)
         return self._known[point.cooling]
 
-    def _find(self, point: Point) -> tuple[TimeConstants | None, str]:
+    def _find(self, point: Point) -> tuple[TimeConstants | None, str, PassRecord | None]:
         policy = str(point.setup.get("fan_policy", ""))
-        why = "no heat pass has calibrated this rig and fan policy yet"
+        why, newest = "no heat pass has calibrated this rig and fan policy yet", None
         for record in self._passes:
             other = self._memory.places.point(record)
             own = str(other.setup.get("fan_policy", ""))
@@ -425,9 +432,9 @@ class _Constants:
                 continue
             body = self._memory.derived(HEAT_ALGORITHM, HEAT_VERSION, [record], _plain, _calibrate, _plain)[record.id]
             if "reason" not in body:
-                return TimeConstants(**body), ""
-            why = body["reason"]
-        return None, why
+                return TimeConstants(**body), "", record
+            why, newest = body["reason"], newest or record
+        return None, why, newest
 
 
 def _updated(one: Point, other: Point) -> bool:
@@ -478,18 +485,21 @@ def _views(
             partial(figures.figures_of, constants=own), PassFigures.as_dict, progress,
         )  # fmt: skip
     if section is None:
-        plain = [record for record in records if constants.of(points[record.id])[0] is None]
-        found |= with_settled(memory, plain, points, found)
+        found = with_settled(memory, records, points, found, constants.heat_pass)
     if records:
         found = with_noise(memory.places.newest_rig(rig), with_package(memory, rig, records, points, found, progress))
     verdicts = verdicts_of(memory, records, notes)
     return [
         PassView(
             record, points[record.id], found[record.id], verdicts[record.id],
-            any(note.kind == "deletion" for note in notes.get(record.id, ())),
+            _deleted(record, notes),
         )
         for record in records
     ]  # fmt: skip
+
+
+def _deleted(record: PassRecord, notes: Mapping[str, Sequence[Annotation]]) -> bool:
+    return any(note.kind == "deletion" for note in notes.get(record.id, ()))
 
 
 def _of(algorithm: str, section: Section | None) -> str:

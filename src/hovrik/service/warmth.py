@@ -1,9 +1,9 @@
-"""Settled temperatures where no heat pass has calibrated a rig: from ordinary passes, by the network of its heat."""
+"""Settled temperatures from ordinary passes, and a heat pass where there is one, by the network of the rig's heat."""
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -15,6 +15,7 @@ from ..core.passes.record import PassRecord
 from .memory import Memory
 
 ALGORITHM, VERSION = "heat-network", 1
+HeatPass = Callable[[Point], PassRecord | None]  # what calibrated a rig under the fan policy of a pass
 ROOM_C, ROOM_SD, UNKNOWN_ROOM_SD = 23.0, 2.0, 4.0  # where nobody noted the room; of one that is typed; of none
 BESIDE_W = 4.0  # drawn beside the package, where nothing tells
 APART_S = 1e7  # between runs, whose clocks have nothing to do with each other
@@ -22,10 +23,11 @@ _KEYS = (("die_c", "die_least_c"), ("shell_c", ""))
 
 
 def with_settled(
-    memory: Memory, records: Sequence[PassRecord], points: Mapping[str, Point], found: Mapping[str, PassFigures]
-) -> dict[str, PassFigures]:
-    """The figures of passes with what the network says of them: settled temperatures where it is close enough, else at
-    least how much. records : of one rig without a heat pass; found : their figures."""
+    memory: Memory, records: Sequence[PassRecord], points: Mapping[str, Point], found: Mapping[str, PassFigures],
+    heat_pass: HeatPass,
+) -> dict[str, PassFigures]:  # fmt: skip
+    """The figures of passes with what the network says of them: settled temperatures where it is close enough, else
+    what their own curves say by a heat pass, else at least how much. records : of one rig; found : their figures."""
     by_fan: dict[str, list[PassRecord]] = {}
     for record in records:
         own = found[record.id]
@@ -34,7 +36,7 @@ def with_settled(
     told = dict(found)
     for policy, unsorted in by_fan.items():
         group = _in_time(unsorted)
-        network, ids = _network(memory, policy, group, points)
+        network, ids = _network(memory, policy, group, points, heat_pass(points[group[0].id]))
         if network is None:
             continue
         kept = memory.settled
@@ -58,34 +60,37 @@ def _in_time(group: Sequence[PassRecord]) -> list[PassRecord]:
 
 
 def _network(
-    memory: Memory, policy: str, group: Sequence[PassRecord], points: Mapping[str, Point]
+    memory: Memory, policy: str, group: Sequence[PassRecord], points: Mapping[str, Point], calibrated: PassRecord | None
 ) -> tuple[Network | None, tuple[str, ...]]:
-    """From the newest passes, up to so many seconds of them; made anew when there are a sixth more."""
+    """From the heat pass and the newest others, up to so many seconds of these; anew when there are a sixth more."""
     count = 1
     while (further := max(count + 1, count * 7 // 6)) <= len(group):
         count = further
     key = f"{policy}/{group[0].id}"
     newest, known = tuple(record.id for record in group[:count]), memory.networks.get(key)
-    if known is not None and known[0] == newest:
-        return known[1], newest
+    of = newest if calibrated is None else (calibrated.id, *newest)
+    if known is not None and known[0] == of:
+        return known[1], of
     plans = {plan: at for at, plan in enumerate(dict.fromkeys(record.plan_id or record.id for record in group))}
+    first = [] if calibrated is None else [calibrated]
     stretches: list[Warmed] = []
     seconds = 0.0
     rooms = []
-    for record in reversed(group[:count]):
+    for record in (*first, *(one for one in reversed(group[:count]) if one not in first)):
         trace = memory.notebook.load(record.id).trace
-        room = points[record.id].number("room_c")
+        point = points[record.id] if record.id in points else memory.places.point(record)
+        room = point.number("room_c")
         rooms.append(room)
-        clock_s = APART_S * plans[record.plan_id or record.id]
+        clock_s = APART_S * plans.get(record.plan_id or record.id, len(plans))
         stretch = Warmed.of(trace, ROOM_C if room is None else room, clock_s) if trace is not None else None
         if stretch is not None:
             stretches.append(stretch)
-            seconds += stretch.die_c.size
+            seconds += stretch.die_c.size if record is not calibrated else 0.0
         if seconds > MOST_S:
             break
-    network = _fitted(memory, policy, newest, stretches, UNKNOWN_ROOM_SD if None in rooms else ROOM_SD)
-    memory.networks[key] = newest, network
-    return network, newest
+    network = _fitted(memory, policy, of, stretches, UNKNOWN_ROOM_SD if None in rooms else ROOM_SD)
+    memory.networks[key] = of, network
+    return network, of
 
 
 def _fitted(
@@ -124,6 +129,6 @@ def _with(figures: PassFigures, fixed: tuple[Fixed, Fixed | None]) -> PassFigure
             values[key], errors[key] = one.value_c, one.se_c
             why.pop(key, None)
             values.pop(least, None)
-        elif least:
+        elif least and key not in values:
             values[least] = max(one.least_c, values.get(least, one.least_c))
     return replace(figures, values=values, errors=errors, why=why)

@@ -54,6 +54,7 @@ LEAST_SLOPE, MOST_SLOPE = 5.0, 40.0  # deviates a log of the interval, of scenes
 ONE_PERCENT, MOST_OFF = -2.326, 0.25
 ENOUGH = 6  # passes at a setup after which one that stays open is left open
 
+ORDERED_BY = ("draw_w", "mean_fps", "package_w")
 SLOT = OF_SLOT.id  # candidates in several OS slots name theirs, beside their knobs
 
 _BOUNDS = ("die_limit_c", "draw_limit_w", "noise_limit_db")
@@ -313,8 +314,10 @@ class SearchDesign:
         return cost
 
     def _measured(self, passes: Sequence[Counted]) -> Measured:
+        """By what they measured: draws of a belief go pass by pass, whatever order these are stored in."""
         places = {setup: at for at, setup in enumerate(self.setups)}
         rows = [(places[own], one) for one in passes if (own := self._own(one)) in places]
+        rows.sort(key=lambda row: (row[0], *(row[1].figures.value(key) or 0.0 for key in ORDERED_BY)))
         value = lambda one, key: math.log(v) if (v := one.figures.value(key)) and v > 0 else math.nan  # noqa: E731
         at = np.array([place for place, _ in rows], np.int64)
         lows = [latent_low(one, self.goal, float(self.caps[place])) for place, one in rows]
