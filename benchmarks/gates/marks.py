@@ -1,8 +1,8 @@
 """The four marks as they truly are, and how narrow the true family makes them. No analysis code.
 
-first_playable : where the low crosses the floor; best_per_watt : most frames per watt of draw; last_paying : the last
-limit at which the gain, over one step about it, brings the price a watt of draw (a step that draws hardly more is held
-against a quarter of itself); ceiling : the lowest limit within 2 % of the
+first_playable : where the low crosses the floor; best_per_watt : most frames per watt of draw; last_paying : the
+limit up to which all watts together bring the price a watt of draw, gains taken over one step about each (a step that
+draws hardly more is held against a quarter of itself); ceiling : the lowest limit within 2 % of the
 top.
 """
 
@@ -40,9 +40,9 @@ def of_curves(limits: Array, rate: Array, low: Array, draw: Array, floor_fps: fl
     gain, spent = (
         np.interp(inner + step / 2, limits, y) - np.interp(inner - step / 2, limits, y) for y in (rate, draw)
     )
-    gain = gain / np.maximum(spent, 0.25 * step)
-    pays = np.flatnonzero(gain >= PRICE)
-    found["last_paying"] = float(inner[pays[-1]]) if pays.size and pays[-1] < inner.size - 1 else nan
+    net = np.cumsum(gain - PRICE * np.maximum(spent, 0.25 * step))
+    last = int(net.argmax())
+    found["last_paying"] = float(inner[last]) if net[last] > 0 and last < inner.size - 1 else nan
     near = np.flatnonzero(rate >= 0.98 * rate.max())
     found["ceiling"] = float(limits[near[0]]) if near[0] > 0 else nan
     return found

@@ -93,7 +93,7 @@ MUTANTS = (
            "np.sqrt(variance * (1.0 + 1.0 / ((n - 1) or 2)))", "np.sqrt(variance)"),
     Mutant("mark", "read/marks.py", "CEILING_SHARE = 0.02", "CEILING_SHARE = 0.03"),
     Mutant("mark", "read/marks.py", "share = (floor - y[at - 1]) / (y[at] - y[at - 1])", "share = 0.5"),
-    Mutant("mark", "read/marks.py", "at = int(pays[-1])", "at = int(pays[0])"),
+    Mutant("mark", "read/marks.py", "at = int(net.argmax())", "at = int((net > 0).argmax())"),
     Mutant("mark", "read/marks.py", "for share in (0.025, 0.5, 0.975)", "for share in (0.25, 0.5, 0.75)"),
     Mutant("curve", "stats/process.py", "T_DOF = 4.0", "T_DOF = 400.0"),
     Mutant("curve", "stats/curve.py", "return n * math.log(max(rss, 1e-300) / n) + 2 * k",

@@ -364,8 +364,8 @@ def _watts_buy(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     slopes = np.diff(rates) / np.maximum(np.diff(draws), 1e-6)
     price = float(np.max(slopes)) * 2.0 if null else float(np.quantile(slopes, float(rng.uniform(0.2, 0.7))))
     price = max(round(price, 2), 0.05)
-    fails = np.flatnonzero(slopes < price)
-    true_w = plant.limits_w[int(fails[0])] if fails.size else plant.limits_w[-1]
+    net = np.concatenate(([0.0], np.cumsum(np.diff(rates) - price * np.diff(draws))))
+    true_w = plant.limits_w[int(net.argmax())]  # up to where all watts together pay
     step = plant.limits_w[1] - plant.limits_w[0]
 
     def judge(found: Any) -> Judged:

@@ -102,9 +102,26 @@ def test_a_mark_outside_what_was_tried_says_so():
     assert "no watt tried" in found["last_paying"].words
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_a_clear_kink_is_told_to_a_watt_or_two(seed):
+    """Three frames a watt of limit up to 15 W, half a frame beyond, at a price of one."""
+    truth = {w: (30 + 3 * min(w - 8, 7) + 0.5 * max(w - 15, 0)) / 1.08 for w in range(8, 25)}
+    mark = {m.id: m for m in marks.find(read(truth, sd=0.01, seed=seed), QUESTION)}["last_paying"]
+    assert 13 <= mark.low <= 15 <= mark.high <= 17 and not mark.span
+
+
+def test_a_late_gain_pays_only_where_it_makes_up_for_what_lies_before_it():
+    """Levels of 1 W: a dent of three watts, then one that pays again, a little or much."""
+    x = np.arange(10.0)
+    slope = np.array([3, 3, 3, 0, -2, 0, 1.5, 0.2, 0.1, 0.1])
+    assert 2 <= marks.last_paying_w(x, slope, 1.0) <= 3
+    slope[6] = 9.0
+    assert 6 <= marks.last_paying_w(x, slope, 1.0) <= 7
+
+
 def test_a_curve_along_the_price_gives_a_range():
     """Frames rise by the price a watt from 10 W on: no single point can be told."""
-    truth = {w: (30 + 1.0 * (w - 8)) / 1.08 for w in range(8, 24)}
+    truth = {w: (30 + (w - 8) / K) / 1.08 for w in range(8, 24)}
     mark = {m.id: m for m in marks.find(read(truth, sd=0.01), QUESTION)}["last_paying"]
     assert mark.span or mark.value is None
 

@@ -61,7 +61,7 @@ def gain_of(response: Response) -> tuple[np.ndarray, np.ndarray]:
     """What the next watt brings: (limits, fps a watt) from the draws that the marks are read from; without them
     differences of neighbouring levels (midpoints, fps a unit)."""
     if response.drawn is not None:
-        grid, slopes = gains(response.drawn)
+        grid, slopes, _ = gains(response.drawn)
         return grid, np.median(slopes, axis=0)
     points = points_of(response, RATE)
     at, values = np.array(points.at), np.array(points.values)

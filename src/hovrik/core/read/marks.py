@@ -126,23 +126,26 @@ def _best_per_watt(response: Response, drawn: Drawn) -> Mark:
     return Mark("best_per_watt", name, value, min(low, value), max(high, value), note)
 
 
-def last_paying_w(grid: Array, slope: Array, price: float) -> float:
-    """Last crossing of the marginal gain with the price: the largest x up to which a watt still pays.
+def last_paying_w(grid: Array, slope: Array, price: float, spent: Array | None = None) -> float:
+    """The largest x up to which all watts together pay: where the gain over the price, summed, is highest. On a curve
+    whose gains fall that is their last crossing with the price; a late one that does not make up for a dent before it,
+    or for a stretch that pays less, is none.
 
-    nan where no watt on the grid pays.
+    grid, slope (m,); spent (m,) : watts about each place, alike where not given; nan where no watt on the grid pays.
     """
-    pays = np.flatnonzero(slope >= price)
-    if not pays.size:
+    net = np.cumsum((slope - price) * (1.0 if spent is None else spent))
+    at = int(net.argmax())
+    if net[at] <= 0:
         return math.nan
-    at = int(pays[-1])
     if at == grid.size - 1:
         return float(grid[-1])
     share = (slope[at] - price) / (slope[at] - slope[at + 1])
     return float(grid[at] + share * (grid[at + 1] - grid[at]))
 
 
-def gains(drawn: Drawn) -> tuple[Array, Array]:
-    """Gain a watt over one step about each limit that has half a step to either side: (m,) W, (draws, m) fps a W.
+def gains(drawn: Drawn) -> tuple[Array, Array, Array]:
+    """Gain a watt over one step about each limit that has half a step to either side: (m,) W, (draws, m) fps a W, and
+    (draws, m) the watts of that step.
 
     Watts are those of the draw where it is known, else of the limit; a step that draws hardly more is held against a
     quarter of itself.
@@ -151,9 +154,10 @@ def gains(drawn: Drawn) -> tuple[Array, Array]:
     inner = limits[(limits >= limits[0] + half - 1e-9) & (limits <= limits[-1] - half + 1e-9)]
     up, down = (_between(limits, drawn.rate, inner + side) for side in (half, -half))
     if drawn.power != "draw_w":
-        return inner, (up - down) / drawn.step
+        return inner, (up - down) / drawn.step, np.full(up.shape, drawn.step)
     more, less = (_between(limits, drawn.watts, inner + side) for side in (half, -half))
-    return inner, (up - down) / np.maximum(more - less, LEAST_SPENT * drawn.step)
+    spent = np.maximum(more - less, LEAST_SPENT * drawn.step)
+    return inner, (up - down) / spent, spent
 
 
 def _between(x: Array, rows: Array, at: Array) -> Array:
@@ -166,15 +170,15 @@ def _between(x: Array, rows: Array, at: Array) -> Array:
 def _last_paying(drawn: Drawn, price: float) -> Mark:
     power = drawn.power if drawn.power == "draw_w" else ""
     name = say("mark.last_paying", price=price, power=POWER_WORDS[power])
-    grid, slopes = gains(drawn)
-    each = np.array([last_paying_w(grid, row, price) for row in slopes])
+    grid, slopes, spent = gains(drawn)
+    each = np.array([last_paying_w(grid, row, price, own) for row, own in zip(slopes, spent)])
     none = float(np.isnan(each).mean())
     low, value, high = _ends(drawn, np.where(np.isnan(each), grid[0], each))
     if none > 0.5:
         return Mark("last_paying", name, None, None, max(high, float(grid[0])), say("mark.none-pays"))
     if value >= grid[-1] - 1e-9:
         return Mark("last_paying", name, None, low, None, say("mark.all-pay"))
-    middle = last_paying_w(grid, np.median(slopes, axis=0), price)
+    middle = last_paying_w(grid, np.median(slopes, axis=0), price, np.median(spent, axis=0))
     value = min(max(middle, low), high) if math.isfinite(middle) else value
     along = high - low > 0.25 * float(np.ptp(drawn.limits))
     return Mark("last_paying", name, value, low, high, say("mark.along") if along else None, along)
