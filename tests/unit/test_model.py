@@ -4,12 +4,14 @@ import math
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, changed, figures_of, of_figures, record_of, trace_of
+from helpers.build import QUESTION, changed, figures_of, ladder_passes, of_figures, record_of, trace_of
 from helpers.scattered import passes_of, tail_of, true_low
 from scipy.special import ndtr, ndtri
 
 from hovrik.core.facts.setup import static
+from hovrik.core.facts.terms import School
 from hovrik.core.model import held
+from hovrik.core.passes.figure import low_id
 from hovrik.core.passes.tail import Tail
 from hovrik.core.read import response
 from hovrik.core.stats import process
@@ -116,3 +118,16 @@ def test_of_100_is_of_single_passes():
     )
     assert group.of_100 == pytest.approx(100 * true, abs=22)
     assert static(12).static_limit_w == group.level
+
+
+@pytest.mark.parametrize("seed", range(1, 5))
+def test_a_higher_floor_is_no_likelier_to_be_held(seed):
+    """Ladders of six levels, floors from 28 to 50: chances only go down, but for what lies between the floors that are
+    looked at."""
+    truth = {w: 62 * (1 - math.exp(-0.15 * (w - 2))) / 1.08 for w in range(8, 20, 2)}
+    ladder = response.read(ladder_passes(truth, sd=0.02, seed=seed, repeats=2), QUESTION)[0].ladder
+    chances = [
+        [one.holds for one in held.floor_held(ladder, low_id(School.PERCENTILE), 1000 / floor, 0.01)]
+        for floor in np.linspace(28, 50, 45)
+    ]
+    assert np.diff(chances, axis=0).max() <= 0.05

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TypeVar
 
@@ -36,6 +36,7 @@ LOW_SD = 0.001  # a low on a cap or a tick is no better known than this
 RATIO, RATIO_SD, RATIO_LEAST_SD = -0.14, 0.08, 0.02  # log of the 1 % low over the mean, of scenes measured before
 RATIO_DOF = 3.0  # titles that stutter lie far off
 RATE_SD = 0.015
+HIGHER, HIGHER_STEP = 0.12, 0.006  # logs: how far over a floor higher ones are looked at, and how closely
 SHARE_BIAS = 0.025  # of a middle deviate against that of the expected share, measured on other machines: it is lopsided
 UNSURE = 1.15**2 - 1  # further variance of what a level's deviate is said to be, measured likewise
 RATE_BIAS = 1.0007  # of a middle pass against the expectation over passes, measured on other machines
@@ -114,6 +115,25 @@ def shares_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> l
     levels = slow_levels(whole, interval_ms)
     chosen = _posterior(whole, levels, levels.mean < ENTERS, 1.0, process.LINE_SD)[: len(present)]
     return _placed(ladder, present, _all_held(part, levels, chosen, _deviate(share), of_share=True))
+
+
+def floor_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> list[Held | None]:
+    """The same, no less likely than that a higher floor is held: what holds more holds less. Where no frame is slow any
+    more, passes say little of how far away the edge is, and the chance by them alone falls on the way down."""
+    found = shares_held(ladder, low, interval_ms, share)
+    last = math.floor(math.log(interval_ms) / HIGHER_STEP)
+    for at in range(math.ceil((math.log(interval_ms) - HIGHER) / HIGHER_STEP), last + 1):
+        higher = _remembered(ladder, low, math.exp(at * HIGHER_STEP), share)
+        found = [
+            replace(one, holds=other.holds) if one and other and other.holds > one.holds else one
+            for one, other in zip(found, higher)
+        ]
+    return found
+
+
+@lru_cache(REMEMBERED * 16)
+def _remembered(ladder: Ladder, low: str, interval_ms: float, share: float) -> list[Held | None]:
+    return shares_held(ladder, low, interval_ms, share)
 
 
 def values_held(ladder: Ladder, name: str, prior_sd: float, least: float, *, less: bool) -> list[Held | None]:

@@ -160,7 +160,7 @@ def _judged(ladder: Ladder, floor: Floor | None, named: Figure | None, school: S
         return [Held(1.0, 100.0, Margin(math.inf, 0.0, 0.0)) for _ in ladder.figures]
     asked = slow_asked(floor, school)
     if asked is not None:
-        return held.shares_held(ladder, low_id(school) if floor.is_slow_share or named is None else named.id, *asked)
+        return held.floor_held(ladder, low_id(school) if floor.is_slow_share or named is None else named.id, *asked)
     if named is None:
         return [None] * len(ladder.figures)
     found = held.values_held(ladder, named.id, named.prior_sd, floor.edge, less=floor.less_is_better)
