@@ -24,7 +24,9 @@ from hovrik.core.model.known_rig import KnownTitle, twins_of
 from hovrik.core.model.twins import Places, rigs_of, twins
 from hovrik.core.plan.front import hypervolume
 from hovrik.core.plan.lengths import Lengths
-from hovrik.core.plan.search import FRESH, WORTH, Goal, SearchDesign, judged
+from hovrik.core.plan.search.design import FRESH, WORTH, SearchDesign
+from hovrik.core.plan.search.goal import Goal
+from hovrik.core.plan.search.judged import judged
 
 CAPS = (30.0, 40.0, 45.0, 60.0, 90.0, "none")
 NOISE = {"low": 0.023, "rate": 0.012, "draw": 0.008, "rise": 0.03}
@@ -132,7 +134,7 @@ def searched(case, budget=BUDGET, seed=0):
     design = case.design
     rng = np.random.default_rng((seed, design.like.seed, 3))
     made = twins_of(design.setups, design.goal.target_fps, design.highest_w, design.known)
-    where, caps = features(design.setups), design.caps
+    where, caps = features(design.setups), design.space.caps
     at, rows, said, stopped = [], {key: [] for key in NOISE}, [], None
     while len(at) < budget:
         measured = Measured(np.array(at, np.int64), {key: np.array(v) for key, v in rows.items()})

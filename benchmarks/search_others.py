@@ -13,7 +13,7 @@ import numpy as np
 import optuna
 from search import NOISE, REPORTING, case_of, visited
 
-from hovrik.core.plan.search import SearchDesign
+from hovrik.core.plan.search.design import SearchDesign
 
 BUDGETS = {"tree-structured estimator": 150, "genetic algorithm": 150}
 

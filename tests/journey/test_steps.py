@@ -15,7 +15,8 @@ from hovrik.core.plan import designs
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.plan.lengths import Lengths
-from hovrik.core.plan.search import Goal, SearchDesign
+from hovrik.core.plan.search.design import SearchDesign
+from hovrik.core.plan.search.goal import Goal
 from hovrik.core.plan.steps import MEASURE, RECHARGE, RELAUNCH, RESTART, Asked, Step, Wanted, laid_out, passes_in
 from hovrik.demo import scenario
 from hovrik.service import run as sweep

@@ -15,7 +15,8 @@ from hovrik.core.model.twins import Places, rigs_of, twins
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.plan.designs import design_from, design_to
 from hovrik.core.plan.lengths import Lengths
-from hovrik.core.plan.search import Goal, SearchDesign
+from hovrik.core.plan.search.design import SearchDesign
+from hovrik.core.plan.search.goal import Goal
 from hovrik.service import known_titles
 from hovrik.service.twin_cache import use_cache
 from hovrik.store.notebook import Notebook

@@ -28,7 +28,10 @@ from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
 from hovrik.core.plan.front import hypervolume
 from hovrik.core.plan.lengths import Lengths
-from hovrik.core.plan.search import FRESH, Goal, SearchDesign, judged
+from hovrik.core.plan.search.design import FRESH, SearchDesign
+from hovrik.core.plan.search.goal import Goal
+from hovrik.core.plan.search.judged import judged
+from hovrik.core.plan.search.told import noise_by
 
 LEVELS = {LIMIT: (8.0, 10.0, 12.0, 14.0, 16.0, 18.0), "boost": ("off", "on"), CAP: (40.0, "none")}
 GOAL = Goal(edge_fps=38.8, target_fps=40.0)
@@ -242,16 +245,16 @@ def test_noise_follows_the_settled_die():
         for one, rise in ((made(10.0), 25.0), (made(14.0, number=1), 38.0), (made(12.0, number=2), 31.0))
     ]  # fmt: skip
     belief = Belief(*(np.zeros((300, 1)),) * 3, np.full((300, 1), math.log(50.0)), 5.0)
-    noise = design._noise(passes, belief)
+    noise = noise_by(passes, belief, design.goal, design.like.seed)
     assert noise.mean() == pytest.approx(35.0 + 30.0 * math.log(50 / 35), abs=2.5) and 2.5 < noise.std() < 6.0
-    assert design._noise([made(12.0)], belief) is None and DESIGN._noise(passes, belief) is None
+    assert noise_by([made(12.0)], belief, design.goal, 1) is None and noise_by(passes, belief, DESIGN.goal, 1) is None
 
 
 def test_for_the_picture_the_best_looking_that_holds_is_taken():
     levels = {"render_scale": (0.5, 0.75, 1.0), CAP: (40.0, "none")}
     goal = replace(GOAL, aim=Aim.PICTURE, picture=("render_scale",))
     design = replace(DESIGN, levels=levels, base=static(12.0), goal=goal)
-    assert design._picture.tolist() == [0.0, 0.0, 0.5, 0.5, 1.0, 1.0]
+    assert design.space.picture(goal.picture).tolist() == [0.0, 0.0, 0.5, 0.5, 1.0, 1.0]
     low = np.log(np.array([60.0, 60.0, 50.0, 50.0, 30.0, 30.0])) + np.zeros((50, 6))
     belief = Belief(low, low, np.zeros((50, 6)), np.zeros((50, 6)), 5.0)
     found = judged(belief, goal, np.ones(6, np.int64), picture=design._picture)

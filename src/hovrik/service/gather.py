@@ -40,7 +40,8 @@ from ..core.passes.trace import Trace
 from ..core.passes.verdict import Verdict
 from ..core.plan.design import Design
 from ..core.plan.designs import design_from
-from ..core.plan.search import SLOT, SearchDesign
+from ..core.plan.search.design import SearchDesign
+from ..core.plan.search.space import SLOT
 from ..core.plan.undervolt import UndervoltDesign
 from ..core.questions.question import Question
 from ..core.read import response

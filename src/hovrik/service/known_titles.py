@@ -12,7 +12,7 @@ from ..core.facts.terms import School
 from ..core.model.known_rig import KnownTitle
 from ..core.model.twins import BOOST, CPU, GPU
 from ..core.passes.figure import low_id
-from ..core.plan.search import rise_of
+from ..core.plan.search.told import rise_of
 from ..core.questions.question import Question, lowest_watts
 from ..core.read.group import Counted
 from ..store.notebook import CONTEXT, Notebook

@@ -30,7 +30,7 @@ from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
 from ..core.plan.grid import LadderDesign, SetupsDesign
 from ..core.plan.schedule import ASSUMED, line_to_plan_with, total
-from ..core.plan.search import SearchDesign
+from ..core.plan.search.design import SearchDesign
 from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
 from ..store.notebook import JournalEntry, Notebook, PassQuery

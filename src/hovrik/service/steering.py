@@ -8,7 +8,7 @@ from typing import Any
 
 from ..core.facts.setup import Setup
 from ..core.plan.design import Design
-from ..core.plan.search import SearchDesign
+from ..core.plan.search.design import SearchDesign
 from ..core.questions.question import Question
 from ..store.notebook import Notebook
 

@@ -29,7 +29,7 @@ from ..core.passes.units import check_declared
 from ..core.plan.design import Design
 from ..core.plan.lengths import USUAL_S, Lengths, pass_of
 from ..core.plan.schedule import Totals, total
-from ..core.plan.search import SLOT, plain
+from ..core.plan.search.space import SLOT, plain
 from ..core.questions.question import LOWEST_WATTS, Question, Scope
 from ..core.read.answer import Answer, Option, option_of
 from ..core.read.response import group_at

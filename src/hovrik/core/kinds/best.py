@@ -24,7 +24,10 @@ from ..passes.figure import floor_figure
 from ..plan.design import Design
 from ..plan.front import unbeaten
 from ..plan.rounds import Cell
-from ..plan.search import FRESH, MOST, MOST_CANDIDATES, SLOT, Found, Goal, SearchDesign, plain
+from ..plan.search.design import FRESH, MOST, SearchDesign
+from ..plan.search.goal import Goal
+from ..plan.search.judged import Found
+from ..plan.search.space import MOST_CANDIDATES, SLOT, plain
 from ..read.answer import Answer, build, option_of, stated
 from ..read.group import Group
 from ..read.response import Response
@@ -238,7 +241,7 @@ def _group(seen: Seen, design_: SearchDesign, setup: Setup) -> tuple[Response, G
     own = (
         (response, group) for response in seen.responses for group in response.groups
         if group.setup.has(plain(setup)) and (
-            SLOT not in setup or design_.candidate(group.setup, slots.get(group.passes[0], "")) == setup
+            SLOT not in setup or design_.space.candidate(group.setup, slots.get(group.passes[0], "")) == setup
         )
     )  # fmt: skip
     return next(own, None)

@@ -14,7 +14,9 @@ from ..passes.point import Point
 from ..read.group import Counted
 from .design import Told
 from .lengths import Lengths
-from .search import MOST, Found, Goal, SearchDesign
+from .search.design import MOST, SearchDesign
+from .search.goal import Goal
+from .search.judged import Found
 
 FIGURE = "low_1pct_fps_percentile"
 

@@ -20,7 +20,7 @@ from .lengths import Lengths
 from .lowest import LowestDesign
 from .referenced import ReferencedDesign
 from .rounds import RoundsDesign
-from .search import SearchDesign
+from .search.design import SearchDesign
 from .undervolt import UndervoltDesign
 from .whole_charge import WholeChargeDesign
 
