@@ -257,7 +257,7 @@ def test_for_the_picture_the_best_looking_that_holds_is_taken():
     assert design.space.picture(goal.picture).tolist() == [0.0, 0.0, 0.5, 0.5, 1.0, 1.0]
     low = np.log(np.array([60.0, 60.0, 50.0, 50.0, 30.0, 30.0])) + np.zeros((50, 6))
     belief = Belief(low, low, np.zeros((50, 6)), np.zeros((50, 6)), 5.0)
-    found = judged(belief, goal, np.ones(6, np.int64), picture=design._picture)
+    found = judged(belief, goal, np.ones(6, np.int64), picture=design.space.picture(goal.picture))
     assert design.setups[found.pick]["render_scale"] == 0.75
 
 
