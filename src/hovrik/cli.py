@@ -271,6 +271,8 @@ def sweep_options(function: Callable[..., Any]) -> Callable[..., Any]:
             click.option("--limit-noise-db", type=Finite(0, 120)),
             click.option("--limit-hours", type=Finite(0.05, 200), help="The battery has to last so long."),
             click.option("--front", is_flag=True, help="Of best: the trade-off of hours and frames, not one setup."),
+            click.option("--count-generated", is_flag=True, help="Generated frames count for the floor."),
+            click.option("--generated-from", type=Finite(1, 240), help="Least rendered rate to generate frames from."),
             click.option("--slots", default="", metavar="KEY,KEY", help="Of best: OS slots that are searched at once."),
             click.option("--room-c", type=Finite(-40, 60)),
             click.option("--aim", type=click.Choice([a.value for a in Aim]), default="hours", show_default=True),

@@ -7,31 +7,35 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, counted
+from helpers.build import QUESTION, changed, counted
 from sklearn.gaussian_process import GaussianProcessRegressor
 from sklearn.gaussian_process.kernels import ConstantKernel, Matern
 
 import hovrik
 from hovrik.core.errors import InputError, PlanError
-from hovrik.core.facts.factor import LIMIT
+from hovrik.core.facts.factor import LIMIT, of_knob
 from hovrik.core.facts.knob import CAP, LIMITS, Knob
 from hovrik.core.facts.rig import Exclusion, OsSlot, Rig
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.facts.terms import Aim
 from hovrik.core.kinds.best import KIND
-from hovrik.core.kinds.kind import Ask
+from hovrik.core.kinds.kind import Ask, Seen
 from hovrik.core.model import belief as beliefs
 from hovrik.core.model.belief import Belief, Measured, believe, features, matern, varied
 from hovrik.core.model.twins import EVERY, FREE_FPS, Places, twins
 from hovrik.core.plan.ask_tell import Search
 from hovrik.core.plan.design import Told
 from hovrik.core.plan.designs import design_from, design_to
+from hovrik.core.plan.first_holds import FirstHoldsDesign
 from hovrik.core.plan.front import hypervolume
 from hovrik.core.plan.lengths import Lengths
 from hovrik.core.plan.search.design import FRESH, SearchDesign
 from hovrik.core.plan.search.goal import Goal
 from hovrik.core.plan.search.judged import judged
 from hovrik.core.plan.search.told import noise_by
+from hovrik.core.read import response
+from hovrik.core.read.answer import Context
+from hovrik.core.read.generated import KNOB, barred
 
 LEVELS = {LIMIT: (8.0, 10.0, 12.0, 14.0, 16.0, 18.0), "boost": ("off", "on"), CAP: (40.0, "none")}
 GOAL = Goal(edge_fps=38.8, target_fps=40.0)
@@ -213,6 +217,35 @@ def test_asked_and_told_as_documented():
     fails = Search({"limit_w": [8.0, 10.0]}, 40.0)
     fails.tell(fails.ask())
     assert fails.ask() is not None and fails.pick is None
+
+
+def test_a_setup_whose_generated_frames_do_not_count_is_neither_stated_nor_tried_again():
+    """Sixty frames shown of thirty rendered: the kind that searches goes by the rule of all others."""
+    design = replace(
+        DESIGN, levels={LIMIT: LEVELS[LIMIT], KNOB: ("off", "on")}, base=Setup({"boost": "on", CAP: "none"})
+    )
+    on = changed(counted(10, 58.0), rendered_fps=30.0)
+    setups = [one.with_(**{KNOB: level}) for one, level in ((static(10.0), "on"), (static(14.0), "off"))]
+    setups = [one.with_(boost="on", **{CAP: "none"}) for one in setups]
+    passes = [
+        replace(one, id=f"p{at}", asked=setup, point=replace(one.point, setup=setup))
+        for at, (one, setup) in enumerate(zip((on, counted(14, 45.0)), setups))
+    ]  # fmt: skip
+    responses = response.read(passes, QUESTION, of_knob(Knob(KNOB, "Frame generation", levels=("off", "on"))))
+    for parts, stated in (({}, "off"), ({"shown_counts": True}, "on")):
+        question = replace(QUESTION, kind="best", parts=parts)
+        out = barred(responses, question, None)
+        found = design.found(passes, responses=responses, barred=out)
+        assert found.pick is not None and design.setups[found.pick][KNOB] == stated
+        seen = Seen(responses, passes, question, Context(), responses[0].factor, design=design)
+        said = KIND.answer(seen)
+        assert f"frame generation {stated}" in said.sentence
+        assert any("generated ones do not count" in one for one in said.reasons) is (not parts)
+    plain = replace(QUESTION, kind="best", parts={})
+    told = Told(2, passes, responses, barred=barred(responses, plain, None))
+    assert design.ask(told).wanted[0].setup[KNOB] == "off"
+    first = FirstHoldsDesign(tuple(setups), Lengths())
+    assert first.ask(told).wanted == () or first.ask(told).wanted[0].setup[KNOB] == "off"
 
 
 def test_limits_of_heat_count():

@@ -33,6 +33,7 @@ from ..core.plan.schedule import ASSUMED, line_to_plan_with, total
 from ..core.plan.search.design import SearchDesign
 from ..core.plan.steps import Batch, PlannedPass, laid_out, passes_in
 from ..core.questions.question import Question
+from ..core.read.generated import barred
 from ..store.notebook import JournalEntry, Notebook, PassQuery
 from ..store.sound import WRONG
 from . import known_titles
@@ -202,7 +203,8 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     counted = [view for view in found.views if view.counts_for(planned.question)]
     failed = failed_setups([view for view in found.views if view.record.plan_id == plan_id], planned.design)
     failed += [one.setup for one in incidents_of(notebook, memory.places, planned.question)]
-    told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed)
+    out = barred(found.responses, planned.question, found.context.live_opponents)
+    told = Told(len(planned.batches), [view.counted for view in counted], found.responses, failed, out)
     design = steered(notebook, planned.question, planned.design)
     if isinstance(design, SearchDesign):
         design = replace(design, known=_known(memory, plan_id, planned.question))

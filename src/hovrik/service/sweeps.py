@@ -32,6 +32,7 @@ from ..core.plan.schedule import Totals, total
 from ..core.plan.search.space import SLOT, plain
 from ..core.questions.question import LOWEST_WATTS, Question, Scope
 from ..core.read.answer import Answer, Option, option_of
+from ..core.read.generated import COUNT, FROM
 from ..core.read.response import group_at
 from ..store.notebook import Notebook
 from . import library, run
@@ -52,6 +53,7 @@ HEAT_S = 900.0
 class Request:
     """What is asked of a machine. knobs : id to its levels as typed; floor, floor_figure, low, cap : see the command
     line; limit_die_c, limit_noise_db, limit_hours : bounds; front : the trade-off of hours and frames is sought;
+    count_generated : for the floor too; generated_from : the least rendered rate, fps, from which frames are generated;
     slots : keys of OS slots that a search goes over, () the one that runs; budget : passes or minutes, None no end;
     title, scene : keys, "" the first of the machine."""
 
@@ -67,6 +69,8 @@ class Request:
     limit_noise_db: float | None = None
     limit_hours: float | None = None
     front: bool = False
+    count_generated: bool = False
+    generated_from: float | None = None
     slots: tuple[str, ...] = ()
     room_c: float | None = None
     aim: Aim = Aim.HOURS
@@ -281,6 +285,10 @@ def _question(
         limits = (*limits, Limit(HOURS, at_least=request.limit_hours))
     if request.front:
         parts["front"] = True
+    if request.count_generated:
+        parts[COUNT] = True
+    if request.generated_from is not None:
+        parts[FROM] = request.generated_from
     if request.slots:
         unknown = [key for key in request.slots if key not in {slot.key for slot in found.rig.slots}]
         if unknown:

@@ -28,7 +28,8 @@ from ..plan.search.design import FRESH, MOST, SearchDesign
 from ..plan.search.goal import Goal
 from ..plan.search.judged import Found
 from ..plan.search.space import MOST_CANDIDATES, SLOT, plain
-from ..read.answer import Answer, build, option_of, stated
+from ..read.answer import Answer, build, generated_reasons, option_of, stated
+from ..read.generated import barred, is_barred
 from ..read.group import Group
 from ..read.response import Response
 from .caps import LEAST_FPS
@@ -173,7 +174,9 @@ def answer(seen: Seen) -> Answer:
     design_ = seen.design
     if not isinstance(design_, SearchDesign) or not seen.counted:
         return build(seen.responses, seen.question, seen.context)
-    found = design_.found(seen.counted, seen.failed, seen.responses)
+    live = seen.context.live_opponents
+    found = design_.found(seen.counted, seen.failed, seen.responses, barred(seen.responses, seen.question, live))
+    told = generated_reasons(seen.responses, seen.question, seen.context)
     believed = design_.believed(found)
     about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
     if design_.goal.front:
@@ -182,7 +185,7 @@ def answer(seen: Seen) -> Answer:
         seen_ = np.flatnonzero(found.counts) if found.counts.any() else np.arange(len(design_.setups))
         likely = int(seen_[np.lexsort((believed.low_fps[seen_], found.chances[seen_].round(1)))[-1]])
         says = say("best.none", setup=_words(design_, likely), sure=float(found.chances[likely]))
-        return Answer(says, float(found.chances[likely]), None, because=(about, *_next(design_, found)),
+        return Answer(says, float(found.chances[likely]), None, because=(*told, about, *_next(design_, found)),
                       lacks=(say("missing.search"),), believed=believed)  # fmt: skip
     setup, chance = design_.setups[found.pick], float(found.chances[found.pick])
     at = _group(seen, design_, setup)
@@ -191,8 +194,8 @@ def answer(seen: Seen) -> Answer:
     response, group = at
     group = replace(group, holds=chance)
     made = stated(response, group, seen.question, seen.context, seen.responses, alone=True)
-    told = say("best.under", slot=_slot_name(seen, str(setup[SLOT])), says=made.says) if SLOT in setup else made.says
-    because = (say("best.sure", sure=found.sure), about, *_next(design_, found), *made.because)
+    says = say("best.under", slot=_slot_name(seen, str(setup[SLOT])), says=made.says) if SLOT in setup else made.says
+    because = (say("best.sure", sure=found.sure), about, *told, *_next(design_, found), *made.because)
     lacks = made.lacks
     if found.counts[found.pick] < 1 + FRESH:
         lacks = (say("missing.fresh", passes=1 + FRESH - int(found.counts[found.pick])), *lacks)
@@ -200,7 +203,7 @@ def answer(seen: Seen) -> Answer:
     if chance < sure:
         says = say("best.open", setup=_words(design_, found.pick), sure=chance, asked=sure)
         return Answer(says, chance, None, because=because, lacks=lacks, believed=believed)
-    return replace(made, says=told, holds=chance, because=because, lacks=lacks, believed=believed)
+    return replace(made, says=says, holds=chance, because=because, lacks=lacks, believed=believed)
 
 
 MOST_OF_FRONT = 6  # that are named
@@ -209,7 +212,8 @@ MOST_OF_FRONT = 6  # that are named
 def _front(seen: Seen, design_: SearchDesign, found: Found, about: Message) -> Answer:
     """The measured setups of which none is beaten in hours and frames both, most hours first."""
     believed = design_.believed(found)
-    at = np.flatnonzero(found.counts)
+    out = barred(seen.responses, seen.question, seen.context.live_opponents)
+    at = np.array([one for one in np.flatnonzero(found.counts) if not is_barred(plain(design_.setups[one]), out)], int)
     figure = found.belief.rate if design_.goal.figure == "mean_fps" else found.belief.low
     frames = np.exp(np.median(figure, axis=0))
     own = at[unbeaten(np.column_stack((-believed.draw_w[at], frames[at])))] if at.size else at

@@ -16,12 +16,14 @@ from .steps import Asked
 class Told:
     """What is known when a design is asked. batches : how often it was asked before; passes : that count; responses :
     what they say along the factor of the question; failed : setups at which the title did not start or ended, or of
-    which pass after pass was void: they are no measurement, and are not proposed again."""
+    which pass after pass was void: they are no measurement, and are not proposed again; barred : what was measured and
+    may not be stated (`read/generated.py`)."""
 
     batches: int = 0
     passes: Sequence[Counted] = ()
     responses: Sequence[Response] = ()
     failed: Sequence[Setup] = ()
+    barred: Sequence[Setup] = ()
 
 
 class Design(Protocol):

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..facts.setup import Setup
+from ..read.generated import is_barred
 from .design import Told
 from .lengths import Lengths
 from .steps import Asked
@@ -33,6 +34,8 @@ class FirstHoldsDesign:
             group.setup: group for response in told.responses for group in response.groups if group.holds is not None
         }
         for setup in self.setups:
+            if is_barred(setup, told.barred):
+                continue
             group = next((one for own, one in groups.items() if all(own.get(k) == v for k, v in setup.items())), None)
             if group is None or group.holds is None:
                 return Asked((self.like.wanted(setup, told.batches),), "the best that is not tried", done=False)

@@ -135,14 +135,14 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
         return Answer(left_out, None, None, lacks=(say("missing.passes"),))
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question, context)]
     if candidates:
-        told = tuple(_generated(responses, question, context))
+        told = tuple(generated_reasons(responses, question, context))
         response, group = min(candidates, key=lambda c: _preference(c[0], c[1], question, context))
         found = stated(response, group, question, context, responses)
         return replace(found, because=(*found.because, *told)) if told else found
     return _withheld(responses, question, context)
 
 
-def _generated(responses: Sequence[Response], question: Question, context: Context) -> list[Message]:
+def generated_reasons(responses: Sequence[Response], question: Question, context: Context) -> list[Message]:
     """Why levels that show generated frames are not stated, though they would hold."""
     groups = [group for one in responses for group in one.groups if (group.holds or 0.0) >= question.terms.sure]
     return [said for group in groups if (said := why_not(group, question, context.live_opponents)) is not None]
@@ -409,7 +409,10 @@ def _withheld(responses: Sequence[Response], question: Question, context: Contex
     response = max(responses, key=lambda one: max((g.holds or 0.0 for g in one.groups), default=0.0))
     judged = [group for group in response.groups if group.holds is not None]
     found = marks.find(response, question)
-    reasons = (*_reasons(response, None, question, context, {}, found), *_generated(responses, question, context))
+    reasons = (
+        *_reasons(response, None, question, context, {}, found),
+        *generated_reasons(responses, question, context),
+    )
     figure, target = _figure_words(response, question, "alone"), question.target_fps
     if not judged:
         told = response.figure is not None and response.figure.floor in ("score", "time")

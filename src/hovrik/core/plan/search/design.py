@@ -19,6 +19,7 @@ from ...facts.knob import Level
 from ...facts.setup import Setup, describe
 from ...model.belief import Believed, believe
 from ...model.known_rig import KnownTitle, twins_of
+from ...read.generated import is_barred
 from ...read.group import Counted
 from ...read.response import Response
 from ...words import percent
@@ -65,17 +66,20 @@ class SearchDesign:
         return self.space.setups
 
     def found(
-        self, passes: Sequence[Counted], failed: Sequence[Setup] = (), responses: Sequence[Response] = ()
-    ) -> Found:
+        self, passes: Sequence[Counted], failed: Sequence[Setup] = (), responses: Sequence[Response] = (),
+        barred: Sequence[Setup] = (),
+    ) -> Found:  # fmt: skip
         """What is thought after these passes; deterministic. responses : the same passes read level by level: where a
-        setup's own say that it holds with less, no more is thought."""
+        setup's own say that it holds with less, no more is thought; barred : what may not be stated."""
         space, last = self.space, passes[-1] if passes else None
         measured = measured_by(passes, space, self.goal)
         made = twins_of(self.setups, self.goal.target_fps, self.highest_w, self.known)
         belief = believe(made, space.where, space.caps, measured, self.like.seed)
         counts = np.bincount(measured.at, minlength=len(self.setups)).astype(np.int64)
         never = {*failed, *self.forbidden}
-        gone = np.array([one in never or plain(one) in never for one in self.setups])
+        gone = np.array([
+            one in never or plain(one) in never or is_barred(plain(one), barred) for one in self.setups
+        ])  # fmt: skip
         return judged(
             belief, self.goal, counts, gone, space.minutes(last, self.like.each_s), space.lean,
             noise_by(passes, belief, self.goal, self.like.seed), space.picture(self.goal.picture),
@@ -116,7 +120,7 @@ class SearchDesign:
             return self._wanted(
                 self.space.middle, told.batches, "everything on at a middle limit tells most of the title"
             )
-        found = self.found(told.passes, told.failed, told.responses)
+        found = self.found(told.passes, told.failed, told.responses, told.barred)
         left = self.most - told.batches
         pick = found.pick
         if self.goal.front:
