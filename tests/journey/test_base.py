@@ -1,10 +1,14 @@
 """A question holds the same what it does not vary: what is asked in between, or measured elsewhere, changes nothing."""
 
+from dataclasses import replace
+
 import pytest
 from helpers import asking
 from helpers.window import opened
 from metamorphic import relations
 
+from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.passes.purpose import EVENING
 from hovrik.core.questions.question import BASE
 from hovrik.demo import scenario
 from hovrik.service.gather import evaluate
@@ -51,3 +55,27 @@ def test_the_demo_says_what_it_holds_the_same(demo_notebook):
         assert not any(view.counts for view in elsewhere.views) and all(view.beside for view in elsewhere.views)
         told = next(one for one in elsewhere.findings if one.id == "beside")
         assert "13 W holds 40 too" in told.evidence and "boost on" in told.evidence and told.action == "ask/best"
+
+
+def test_what_is_measured_after_a_whole_charge_predicted_nothing(demo_copy):
+    """A whole charge at 13 W, first with the ladder behind it, then before it: only in the first case it was predicted."""
+    with Notebook(demo_copy) as notebook:
+        asked = with_part(asked_again(notebook, scenario.question(), "lowest-watts"), **{BASE: None})
+        asked = replace(asked, kind="runtime-true")
+        record = notebook.load(next(one for one in notebook.passes() if one.setup.static_limit_w == 13.0).id)
+        for number, words in ((-1, "prediction"), (0, "is not known")):
+            emptied = replace(
+                record, id=f"evening-{number}", purpose=EVENING, recording=None, trace=None, plan_id=None,
+                conditions={**record.conditions, **{
+                    key: Condition(value, Provenance.READ, 0)
+                    for key, value in (("charge_start_share", 0.9), ("charge_end_share", 0.3), ("played_h", 1.2))
+                }},
+            )  # fmt: skip
+            if number == 0:
+                for one in notebook.passes():
+                    if one.purpose != EVENING:
+                        notebook.annotate(one.id, "deletion", {})
+            notebook.keep(emptied)
+            assert words in evaluate(notebook, asked).answer.sentence
+        notebook.keep(replace(record, id="after", recording=replace(record.recording, id="after")))
+        assert "is not known" in evaluate(notebook, asked).answer.sentence

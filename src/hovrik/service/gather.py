@@ -33,7 +33,7 @@ from ..core.passes.discharge import Discharge, discharge_of
 from ..core.passes.figures import PassFigures
 from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
-from ..core.passes.purpose import DISCHARGE, HEAT, purpose
+from ..core.passes.purpose import DISCHARGE, EVENING, HEAT, purpose
 from ..core.passes.record import End, Origin, PassRecord
 from ..core.passes.sections import section_figures
 from ..core.passes.trace import Trace
@@ -243,6 +243,11 @@ def evaluate(
     notes = notebook.annotations()
     records = memory.records(scope(question, factor.place or ("slot" if len(slots_of(question)) > 1 else "")))
     is_own = _own(memory, question, named(knobs))
+    kind = kind_asked(question) if question.is_known else None
+    if kind is not None and kind.of_others:
+        late = _after_newest(records)
+        before = is_own
+        is_own = lambda record: record.id not in late and before(record)  # noqa: E731
     own, others = ([one for one in records if is_own(one) is mine] for mine in (True, False))
     heat_passes = [one for one in memory.records(PassQuery(rig=question.rig, purpose=HEAT)) if not _deleted(one, notes)]
     constants = _Constants(memory, [one for mine in (False, True) for one in heat_passes if is_own(one) is mine])
@@ -266,7 +271,6 @@ def evaluate(
     newest, why_not = constants.of(views[-1].point) if views else constants.of(Point())
     why_not = "" if any(view.figures.value("die_c") is not None for view in views) else why_not
     along = factors_along(notebook, question, [view.point for view in counted], knobs, rig, places)
-    kind = kind_asked(question) if question.is_known else None
     seen = Seen(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
@@ -315,6 +319,12 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
         return at_base(point.setup if is_there else record.asked, point.versions, base, question.versions, knobs)
 
     return is_own
+
+
+def _after_newest(records: Sequence[PassRecord]) -> frozenset[str]:
+    """Ids of what was made after the newest whole charge or evening: what came later predicted nothing."""
+    ends = [at for at, one in enumerate(records) if one.purpose in (DISCHARGE, EVENING)]
+    return frozenset(one.id for one in records[ends[-1] + 1 :]) if ends else frozenset()
 
 
 def _by_charge(record: PassRecord) -> Discharge:

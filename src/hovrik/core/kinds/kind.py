@@ -208,7 +208,8 @@ class Kind:
     passes : of a plan that goes on by what it finds.
 
     What counts. purposes : of its passes, () all that enter figures; unjudged : whatever their checks say;
-    of_others : those that other questions made at its base as well; gain : minutes that an answer promises.
+    of_others : those that other questions made at its base as well, before its own newest one: they predict; gain :
+    minutes that an answer promises.
     """
 
     id: str
