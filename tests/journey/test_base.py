@@ -8,7 +8,7 @@ from helpers.window import opened
 from metamorphic import relations
 
 from hovrik.core.facts.condition import Condition, Provenance
-from hovrik.core.passes.purpose import EVENING
+from hovrik.core.passes.purpose import EVENING, SWEEP
 from hovrik.core.questions.question import BASE
 from hovrik.demo import scenario
 from hovrik.service.gather import evaluate
@@ -58,11 +58,13 @@ def test_the_demo_says_what_it_holds_the_same(demo_notebook):
 
 
 def test_what_is_measured_after_a_whole_charge_predicted_nothing(demo_copy):
-    """A whole charge at 13 W, first with the ladder behind it, then before it: only in the first case it was predicted."""
+    """An evening at 13 W with the ladder before it, then with one pass after it: only the first was predicted."""
     with Notebook(demo_copy) as notebook:
         asked = with_part(asked_again(notebook, scenario.question(), "lowest-watts"), **{BASE: None})
         asked = replace(asked, kind="runtime-true")
-        record = notebook.load(next(one for one in notebook.passes() if one.setup.static_limit_w == 13.0).id)
+        record = notebook.load(
+            next(one for one in notebook.passes() if one.setup.static_limit_w == 13.0 and one.purpose == SWEEP).id
+        )
         for number, words in ((-1, "prediction"), (0, "is not known")):
             emptied = replace(
                 record, id=f"evening-{number}", purpose=EVENING, recording=None, trace=None, plan_id=None,
