@@ -57,18 +57,21 @@ def asked(window, kind, seconds=300.0):
 
 
 def came_back(window, kinds, told=lambda kind, made: None):
-    """(what the first of some kinds says, the same after the others were asked one after the other)."""
+    """What each of some kinds said as it was asked, one after the other, and what it says when all were: kind to
+    sentence, twice."""
     commands.set_design(window.session, SHORT, "all")
-    first, *others = kinds
     settled(window)
-    told(first, asked(window, first))
-    sentence = window.session.evaluation.answer.sentence
-    for kind in others:
-        told(kind, asked(window, kind))
-    line = window.question_line
-    line.kind.setCurrentIndex(line.kind.findData(first))
-    settled(window)
-    return sentence, window.session.evaluation.answer.sentence
+    line, before, after = window.question_line, {}, {}
+    for kind in kinds:
+        made = asked(window, kind)
+        told(kind, made)
+        if isinstance(made, int):
+            before[kind] = window.session.evaluation.answer.sentence
+    for kind in before:
+        line.kind.setCurrentIndex(line.kind.findData(kind))
+        settled(window)
+        after[kind] = window.session.evaluation.answer.sentence
+    return before, after
 
 
 EVERY = tuple(KINDS)
