@@ -5,12 +5,16 @@ from dataclasses import replace
 import pytest
 from helpers import asking
 from helpers.window import opened
+from kinds.cases import FAMILIES
+from kinds.world import GrownMachine, grown
 from metamorphic import relations
 
 from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.passes.purpose import EVENING, SWEEP
 from hovrik.core.questions.question import BASE
+from hovrik.core.read.answer import hours_of
 from hovrik.demo import scenario
+from hovrik.service import sweeps
 from hovrik.service.gather import evaluate
 from hovrik.service.planning import asked_again, of_kind, with_part
 from hovrik.store.notebook import Notebook
@@ -81,3 +85,19 @@ def test_what_is_measured_after_a_whole_charge_predicted_nothing(demo_copy):
             assert words in evaluate(notebook, asked).answer.sentence
         notebook.keep(replace(record, id="after", recording=replace(record.recording, id="after")))
         assert "is not known" in evaluate(notebook, asked).answer.sentence
+
+
+def test_along_rigs_each_lasts_by_its_own_battery(tmp_path):
+    plants = [grown(FAMILIES[0], seed, free=True) for seed in (0, 2)]
+    with Notebook(tmp_path / "n.hovrik") as notebook:
+        alone = {}
+        for plant, seed in zip(plants, (3, 4)):
+            found = sweeps.sweep(GrownMachine(plant, seed), sweeps.Request("now"), notebook).evaluation
+            alone[found.question.rig] = evaluate(notebook, found.question, over="boost")
+        question = found.question
+        along = evaluate(notebook, question, over="rig")
+        groups = {str(group.level): group for one in along.responses for group in one.groups}
+        assert set(groups) == set(alone) and len(groups) == 2
+        for key, own in alone.items():
+            (group,) = own.responses[0].groups
+            assert hours_of(groups[key], question, along.context) == hours_of(group, own.question, own.context)

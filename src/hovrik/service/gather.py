@@ -27,7 +27,7 @@ from ..core.kinds.kind import Kind, Seen
 from ..core.kinds.table import kind_asked
 from ..core.message import Message, Value, say
 from ..core.model import known_rig
-from ..core.model.battery import used_of
+from ..core.model.battery import Used, used_of
 from ..core.passes import discharge, energy, figures, heat
 from ..core.passes.discharge import Discharge, discharge_of
 from ..core.passes.figures import PassFigures
@@ -263,6 +263,7 @@ def evaluate(
     context = replace(
         _context(views, counted, rig), counted=len(counted), along=inside(factor.label),
         live_opponents=played.body.get("live_opponents") if played is not None else None,
+        rigs=_rigs(places, counted) if factor.place == "rig" else {},
     )  # fmt: skip
     unchecked = memory.unchecked
     if unchecked:
@@ -368,6 +369,14 @@ def _answered(kind: Kind | None, seen: Seen, progress: Progress | None) -> Answe
         return kind.answer(seen)
     finally:
         known_rig.heard.reset(token)
+
+
+def _rigs(places: Places, counted: Sequence[PassView]) -> dict[str, tuple[Rig | None, Used | None]]:
+    """Each rig that passes were made on, and what they drew against its own gauge."""
+    by_rig: dict[str, list[PassFigures]] = {}
+    for view in counted:
+        by_rig.setdefault(view.point.place.rig, []).append(view.figures)
+    return {key: (places.newest_rig(key), used_of(own)) for key, own in by_rig.items()}
 
 
 def _last_design(

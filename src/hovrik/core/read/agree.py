@@ -23,18 +23,16 @@ PINNED_APART_W = 0.05
 
 @dataclass(frozen=True)
 class Row:
-    """One key. label : in words; within : how far numbers may lie apart, None: exact; unknown : whether it is worth a
-    word where one side does not know it."""
+    """One key. label : in words; within : how far numbers may lie apart, None: exact."""
 
     key: str
     label: str
     within: float | None = None
-    unknown: bool = True
 
 
 # conditions that make another pass of it; those that are not named here are merely noted
 CONDITIONS: tuple[Row, ...] = (
-    Row("room_c", "room temperature", 3.0, unknown=False),
+    Row("room_c", "room temperature", 3.0),
     Row("overlay", "overlay"),
     Row("overlay_off", "overlay off"),
     Row("capture", "screen capture"),
@@ -153,8 +151,7 @@ def _of_conditions(one: Point, other: Point) -> Iterable[Difference]:
             continue
         a, b = one.conditions.get(key), other.conditions.get(key)
         if a is None or b is None:
-            if row.unknown:
-                yield Difference(key, row.label, a, b)
+            yield Difference(key, row.label, a, b)
             continue
         near = row.within is not None and is_number(a) and is_number(b) and abs(float(a) - float(b)) <= row.within
         if not near and a != b:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -109,7 +109,8 @@ class Answer:
 class Context:
     """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out; counted : those
     that count; along : what they are read along, in words; used : what passes drew against the battery's gauge;
-    live_opponents : whether others play along, None unknown."""
+    live_opponents : whether others play along, None unknown; rigs : along rigs, key of each to it and what was drawn
+    against its gauge."""
 
     rig: Rig | None = None
     room_c: float | None = None
@@ -121,6 +122,12 @@ class Context:
     along: str = ""
     used: battery.Used | None = None
     live_opponents: bool | None = None
+    rigs: Mapping[str, tuple[Rig | None, battery.Used | None]] = field(default_factory=dict)
+
+    def of(self, group: Group) -> Context:
+        """The same for the rig that a group was measured on, where groups lie along rigs."""
+        own = self.rigs.get(str(group.level))
+        return self if own is None else replace(self, rig=own[0], used=own[1])
 
 
 def build(responses: Sequence[Response], question: Question, context: Context) -> Answer:
@@ -201,9 +208,10 @@ def _bounds(group: Group | None, question: Question, context: Context) -> list[M
 
 def hours_of(group: Group, question: Question, context: Context) -> Estimate | None:
     """Hours on the battery, None where they are not asked for or cannot be told."""
-    if group.draw is None or context.rig is None or question.source is not Source.BATTERY:
+    own = context.of(group)
+    if group.draw is None or own.rig is None or question.source is not Source.BATTERY:
         return None
-    return battery.hours(context.rig, group.draw, context.used)
+    return battery.hours(own.rig, group.draw, own.used)
 
 
 def option_of(group: Group, question: Question, context: Context) -> Option:
@@ -230,6 +238,7 @@ def stated(
 ) -> Answer:  # fmt: skip
     """The answer that states a group of a response, with its neighbours and evidence. alone : the response is no ladder
     that was looked at level by level, so that there is nothing to say of neighbours and marks."""
+    context = context.of(group)
     option = option_of(group, question, context)
     metrics = option.metrics
     floor, named = question.terms.floor, _title(response, group)
