@@ -49,7 +49,10 @@ def passes(*, rate=lambda w: 20.0 + 2.0 * w, cap="none", setup=(), repeats=3, sd
 def whole(made, *, checks=(), question=QUESTION, rig=RIG, **facts):
     """What rules look at. checks : that every pass is said to have failed."""
     responses = response.read(made, question)
-    looked = [Looked(one, frozenset(checks), plan="plan", index=at) for at, one in enumerate(made)]
+    looked = [
+        Looked(one, frozenset(checks), plan="again" if one.id.startswith("again") else "plan", index=at)
+        for at, one in enumerate(made)
+    ]  # fmt: skip
     return Whole.of(responses, looked, question=question, context=answer.Context(rig, 22.0), rig=rig,
                     knobs=named(KNOWN), **facts)  # fmt: skip
 
@@ -67,6 +70,14 @@ def told(made, **facts):
 
 def test_a_plain_sweep_has_no_findings_but_its_bottleneck():
     assert found(passes()) == set() and table.findings_of(whole([])) == ()
+
+
+def test_two_runs_that_differ_by_chance_or_at_one_level_are_not_told_apart():
+    one, other = passes(), again(passes(), 1.01)
+    assert "runs-apart" not in found([*one, *other])
+    mixed = [changed(p, mean_fps=p.figures.values["mean_fps"] * (0.85 if p.asked.static_limit_w != 8 else 1.05))
+             for p in again(passes(), 1.0)]  # fmt: skip
+    assert "runs-apart" not in found([*one, *mixed])
 
 
 BY_GPU = {"gpu_share": 97.0, "cpu_share": 50.0}
@@ -111,6 +122,13 @@ def drifting(made):
     return [changed(one, draw_w=one.figures.values["draw_w"] * (1 + 0.004 * at)) for at, one in enumerate(made)]
 
 
+def again(made, factor):
+    """Another run of the same setups, at another rate."""
+    return [
+        replace(changed(one, mean_fps=one.figures.values["mean_fps"] * factor), id=f"again/{one.id}") for one in made
+    ]  # fmt: skip
+
+
 def warm(made):
     return [changed(one, draw_w=one.figures.values["draw_w"] * (1.05 if one.round.endswith("/0") else 1.0))
             for one in made]  # fmt: skip
@@ -138,6 +156,7 @@ BOOSTED = passes(setup={"boost": "on"})
         ("knob-pays", [*BOOSTED, *off(BOOSTED)], {}),
         ("drift", drifting(passes()), {}),
         ("warm-up", warm(passes()), {}),
+        ("runs-apart", [*passes(), *again(passes(), 0.88)], {}),
         ("limit-exceeded", passes(), {"checks": ("limit-exceeded",)}),
         ("clock-collapse", passes(), {"checks": ("clock-collapse",)}),
         ("charge-clamps", passes(charge_start_share=0.31), {"checks": ("under-clamp",)}),

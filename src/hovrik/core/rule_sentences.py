@@ -100,6 +100,12 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.evenings-moved.do": "A few control passes tell whether it is the update; see what an evening is made of.",
     "rule.drift": "over the run the {figure} of equal setups changed by {by:span_unit} ({passes:pass|passes})",
     "rule.drift.do": "Put controls at start, middle and end, and compare within rounds; look at room and charge.",
+    "rule.runs-apart":
+        "the {figure} of this run is {by:span_unit} other than that of those before it, at each of the {setups} setups "
+        "that both measured",
+    "rule.runs-apart.do":
+        "Something changed between them that nobody noted: an update, a background task, the scene. Note it with the "
+        "machine, or take the run out that is not today's.",
     "rule.warm-up.round": "the first round's {figure} differs by {by:span_unit} from the others: warm-up was left in",
     "rule.warm-up.round.do": "Take the first round out, or soak longer before it.",
     "rule.warm-up.launch":

@@ -1,10 +1,11 @@
-"""What the order of passes did: drift over a run, and first passes that are not like the rest."""
+"""What the order of passes did: drift over a run, first passes that are not like the rest, runs that differ."""
 
 from __future__ import annotations
 
 import math
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,7 @@ FIGURES = ((RATE, "rate"), ("draw_w", "draw"))
 P = 0.002  # two-sided, of each test
 LEAST_PASSES, WORTH = 8, 0.01  # passes of a run, and size from which it matters
 LEAST_FIRST = 3  # launches, or levels of a first round
+LEAST_BOTH, APART = 3, 0.04  # setups that two runs measured, and how far apart they have to lie at each (log)
 
 
 def _runs(whole: Whole) -> Iterable[tuple[str, list[Looked]]]:
@@ -71,13 +73,47 @@ def _warm_up(whole: Whole) -> Iterable[Finding]:
 
 def _first(passes: Sequence[Looked], how: str, marked: set[str]) -> Finding | None:
     for key, name in FIGURES:
-        found = _effect(passes, key, lambda own: np.array([float(one.one.id in marked) for one in own]))
+        found = _effect(passes, key, partial(_whether_in, marked))
         if found is not None:
             return finding(
                 "warm-up", say(f"rule.warm-up.{how}", figure=name, by=_signed(*found)), About.RESPONSE,
                 passes[0].one.id, step=advice(f"warm-up.{how}"), worry=True, sure=1 - P,
             )  # fmt: skip
     return None
+
+
+def _apart(whole: Whole) -> Iterable[Finding]:
+    """A run that differs from those before it at every setup that both measured, the same way."""
+    before: list[Looked] = []
+    for _, passes in _runs(whole):
+        homes = {one.one.point.setup for one in before} & {one.one.point.setup for one in passes}
+        late = {one.one.id for one in passes}
+        both = [one for one in (*before, *passes) if one.one.point.setup in homes]
+        for key, name in FIGURES if len(homes) >= LEAST_BOTH else ():
+            by_home = [_log_ratio([one for one in both if one.one.point.setup == home], late, key) for home in homes]
+            if not all(by > APART / 2 for by in by_home) and not all(by < -APART / 2 for by in by_home):
+                continue
+            found = _effect(both, key, partial(_whether_in, late))
+            if found is not None and abs(found[0]) >= APART:
+                yield finding(
+                    "runs-apart", say("rule.runs-apart", figure=name, by=_signed(*found), setups=len(homes)),
+                    About.RESPONSE, passes[0].one.id, step=advice("runs-apart"), worry=True, sure=1 - P,
+                )  # fmt: skip
+                break
+        before += passes
+
+
+def _whether_in(ids: set[str], own: Sequence[Looked]) -> Array:
+    return np.array([float(one.one.id in ids) for one in own])
+
+
+def _log_ratio(own: Sequence[Looked], late: set[str], key: str) -> float:
+    """Of the means of a figure, late over early; 0 where a side does not tell it."""
+    sides = [
+        [value for one in own if (one.one.id in late) is side and (value := one.one.figures.value(key) or 0.0) > 0]
+        for side in (True, False)
+    ]  # fmt: skip
+    return float(np.mean(np.log(sides[0])) - np.mean(np.log(sides[1]))) if all(sides) else 0.0
 
 
 def _firsts(passes: Sequence[Looked]) -> set[str]:
@@ -120,4 +156,9 @@ RULES = (
     Rule("drift", "slope of log rate or draw over a run, setups apart: p under .002 and 1 % or more", _drift),
     Rule("warm-up", "first round, or first passes of launches, against the others: p under .002 and 1 % or more",
          _warm_up),
+    Rule(
+        "runs-apart",
+        "log rate or draw of a run less that of those before, 3 setups or more: one sign, p under .002 and 4 % or more",
+        _apart,
+    ),
 )  # fmt: skip
