@@ -22,13 +22,14 @@ PARTS = {
 
 
 def settled(window, seconds=120.0):
-    """Wait until nothing runs and the answer is of the question that is shown."""
-    until = time.monotonic() + seconds
+    """Wait until nothing runs and the answer is of the question that is shown, for a third of a second on end."""
+    until, rest = time.monotonic() + seconds, 0
     while time.monotonic() < until:
         QTest.qWait(50)
         found, session = window.session.evaluation, window.session
         is_at_rest = not window.runner.is_running and not window.evaluator.is_busy
-        if is_at_rest and found is not None and found.question == session.question:
+        rest = rest + 1 if is_at_rest and found is not None and found.question == session.question else 0
+        if rest > 6:
             return True
     return False
 

@@ -245,9 +245,8 @@ def evaluate(
     is_own = _own(memory, question, named(knobs))
     kind = kind_asked(question) if question.is_known else None
     if kind is not None and kind.of_others:
-        late = _after_newest(records)
-        before = is_own
-        is_own = lambda record: record.id not in late and before(record)  # noqa: E731
+        told = _telling(memory, question, [one for one in records if is_own(one)])
+        is_own = lambda record: record.id in told  # noqa: E731
     own, others = ([one for one in records if is_own(one) is mine] for mine in (True, False))
     heat_passes = [one for one in memory.records(PassQuery(rig=question.rig, purpose=HEAT)) if not _deleted(one, notes)]
     constants = _Constants(memory, [one for mine in (False, True) for one in heat_passes if is_own(one) is mine])
@@ -322,10 +321,14 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
     return is_own
 
 
-def _after_newest(records: Sequence[PassRecord]) -> frozenset[str]:
-    """Ids of what was made after the newest whole charge or evening: what came later predicted nothing."""
-    ends = [at for at, one in enumerate(records) if one.purpose in (DISCHARGE, EVENING)]
-    return frozenset(one.id for one in records[ends[-1] + 1 :]) if ends else frozenset()
+def _telling(memory: Memory, question: Question, records: Sequence[PassRecord]) -> frozenset[str]:
+    """Ids of what tells of a prediction: whole charges and evenings, the question's own where it has some; and what was
+    made before the newest of them. What came later predicted nothing."""
+    ends = [one for one in records if one.purpose in (DISCHARGE, EVENING)]
+    mine = [one for one in ends if not one.plan_id or ((of := memory.asked(one.plan_id)) and of.kind == question.kind)]
+    told = {one.id for one in mine or ends}
+    last = max((at for at, one in enumerate(records) if one.id in told), default=len(records))
+    return frozenset(one.id for one in records[: last + 1] if one not in ends or one.id in told)
 
 
 def _by_charge(record: PassRecord) -> Discharge:
