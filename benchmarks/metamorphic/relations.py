@@ -221,6 +221,53 @@ def limited(book: Book) -> str:
     return "" if named else f"the limit of {which} is not named: {found.answer.sentence}"
 
 
+# -- relations of single kinds
+
+
+def dearer(book: Book) -> str:
+    """What each watt buys: where a watt has to bring more, it pays up to no more watts."""
+    other = evaluate(book.notebook, book.question.with_(price=book.question.terms.price * 1.5))
+    one, top = _watts(book.evaluation), _watts(other)
+    return f"{one:g} W became {top:g} W: {other.answer.sentence}" if one and top and top > one else ""
+
+
+def cooler(book: Book) -> str:
+    """What stays cool: where the die has to be cooler, no more watts."""
+    values = [one for one in book.evaluation.question.terms.limits if one.figure == "die_c"]
+    hot = (values[0].at_most if values and values[0].at_most else 90.0) - 8.0
+    other = evaluate(book.notebook, book.question.with_(limits=(Limit("die_c", at_most=hot),)))
+    one, top = _watts(book.evaluation), _watts(other)
+    return f"{one:g} W became {top:g} W: {other.answer.sentence}" if one and top and top > one else ""
+
+
+def poorer(book: Book) -> str:
+    """Set-ups of a title: what held a floor before is never given up for a better looking one under a higher floor."""
+    other = evaluate(book.notebook, book.question.with_(target_fps=book.question.target_fps * 1.08))
+    one, now = book.evaluation.answer.option, other.answer.option
+    if one is None or now is None:
+        return ""
+    looks = ["low", "high"]
+    worse = looks.index(str(now.setup["preset"])) > looks.index(str(one.setup["preset"]))
+    return f"{one.setup['preset']} became {now.setup['preset']}: {other.answer.sentence}" if worse else ""
+
+
+def wider(book: Book) -> str:
+    """Two levels: with margins twice as wide, what was the same stays the same, and none becomes the better one."""
+    asked_ = book.question.with_(margins={"mean_fps": 0.04, "draw_w": 0.04, "package_w": 0.04, "die_c": 4.0})
+    other = evaluate(book.notebook, asked_)
+    before = {(one.figure, str(one.a)): one.verdict.value for one in book.evaluation.answer.contrasts}
+    for one in other.answer.contrasts:
+        if before.get((one.figure, str(one.a))) == "same" and one.verdict.value != "same":
+            return f"{one.figure} was the same, and is {one.verdict.value} within a wider margin"
+    return ""
+
+
+OWN: Mapping[str, tuple[str, Callable[[Book], str]]] = {
+    "watts-buy": ("a watt has to bring more", dearer), "stays-cool": ("the die has to be cooler", cooler),
+    "title-setup": ("floor raised, of set-ups", poorer), "knob": ("margins widened", wider),
+    "which-os": ("margins widened", wider), "plugged": ("margins widened", wider),
+    "display-path": ("margins widened", wider),
+}  # fmt: skip
 EVERY: Mapping[str, Callable[[Book], str]] = {
     "one sentence everywhere": one_sentence, "rows in another order": reordered,
     "another kind in between": another_kind, "passes of another base": another_base,
@@ -237,7 +284,7 @@ def held(place: tuple[str, int]) -> list[Held]:
     """Every relation of one seeded notebook, those that add passes last."""
     kind, seed = place
     plant, found = plant_of(seed), []
-    relations = {**(OF_THE_LADDER if kind == LADDER else {}), **EVERY}
+    relations = {**(OF_THE_LADDER if kind == LADDER else {}), **dict([OWN[kind]] if kind in OWN else []), **EVERY}
     with tempfile.TemporaryDirectory() as name, Notebook(Path(name) / "n.hovrik") as notebook:
         machine, request = GrownMachine(plant, seed + 3), request_of(kind, plant)
         rng = np.random.default_rng((seed, sorted(ASKED).index(kind), 71))

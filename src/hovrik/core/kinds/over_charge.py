@@ -109,4 +109,4 @@ def _bands(one: Discharge, clamps: Sequence[float]) -> list[Message]:
 
 
 KIND = Kind("over-charge", "look", "see how it changes with charge", "", design, answer, asks_floor=False,
-            of_charge=True, fields=OF_CHARGE, takes=(0.33, 0.67))  # fmt: skip
+            of_charge=True, fields=OF_CHARGE, takes=(0.34, 0.67))  # fmt: skip

@@ -74,4 +74,4 @@ def answer(seen: Seen) -> Answer:
 KIND = Kind("runtime-true", "how long", "see whether the predicted runtime is true", "", design, answer,
             asks_floor=False, of_charge=True, fields=OF_CHARGE, of_others=True,
             in_window="An evening's readings are typed in, or a whole charge is played.",
-            takes=(0.28, 0.62))  # fmt: skip
+            takes=(0.31, 0.62))  # fmt: skip

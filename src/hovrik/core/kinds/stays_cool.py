@@ -160,4 +160,4 @@ def _die(cooler: Cooler, watts: float, room: float) -> Value:
 
 
 KIND = Kind("stays-cool", "find", "find the highest limit that stays cool", LIMIT, design, answer, asks_floor=False,
-            limits=Limits.RANGE, takes=(0.58, 1.2))  # fmt: skip
+            limits=Limits.RANGE, takes=(0.6, 1.2))  # fmt: skip

@@ -69,4 +69,4 @@ def _rate(group: object) -> Value:
 
 
 KIND = Kind("watts-buy", "does it pay", "see what each watt buys", LIMIT, design, answer, asks_floor=False,
-            limits=Limits.RANGE, uncapped=True, passes=(20, 37))  # fmt: skip
+            limits=Limits.RANGE, uncapped=True, passes=(20, 36))  # fmt: skip
