@@ -1,0 +1,113 @@
+"""Verdicts of two to five levels against the truth: plays in which nothing differs, and such in which one is better.
+
+Usage: .venv/bin/python benchmarks/levels.py [--cases 1000]   (about 2 min)
+
+Passes scatter by .7 to 4 % (rate), 1 to 6 % (low), .5 to 2 % (draw) between themselves, launches by 30 % of that variance
+or by nothing; a launch goes over one round of all levels, or over one level; its id is known or not. Called better: a
+level is stated. Power: the second level is better by twice what the passes resolve, the last of several by .4 of that.
+Wrong leader: another one is stated.
+"""
+
+import argparse
+import math
+from functools import partial
+from itertools import product
+
+import numpy as np
+
+from hovrik.core.facts.factor import of_knob
+from hovrik.core.facts.knob import Knob
+from hovrik.core.facts.setup import static
+from hovrik.core.facts.terms import Aim
+from hovrik.core.kinds import versus
+from hovrik.core.kinds.kind import Seen
+from hovrik.core.passes.figures import PassFigures
+from hovrik.core.passes.point import Point
+from hovrik.core.questions.question import Question, Scope
+from hovrik.core.read.answer import Context
+from hovrik.core.read.group import Counted
+
+NAMES = ("a", "b", "c", "d", "e", "f")
+SPREADS = {"low": (0.007, 0.012, 0.005), "middle": (0.02, 0.03, 0.01), "high": (0.04, 0.06, 0.02)}
+FIGURES = ("mean_fps", "low_1pct_fps_percentile", "draw_w")
+SHARE = 0.3  # of the variance, between launches
+KNOB = Knob("mode", "Mode", levels=NAMES)
+
+
+def plays(levels, n, spread, launched, known, shift, rng):
+    """Passes. launched : "round", "level" or "" each by itself; known : whether launches are told; shift : log of rate
+    and low of the second level over the first; the last of several has four tenths of it."""
+    sds = np.array(SPREADS[spread])
+    share = SHARE if launched else 0.0
+    own = {}
+    found = []
+    for number, at in product(range(n), range(levels)):
+        launch = {"round": f"r{number}", "level": f"l{at}.{number // max(n // 2, 1)}", "": f"{number}.{at}"}[launched]
+        common = own.setdefault(launch, rng.standard_normal(3))
+        logs = sds * (math.sqrt(share) * common + math.sqrt(1 - share) * rng.standard_normal(3))
+        logs[:2] += {1: shift, levels - 1: 0.4 * shift if levels > 2 else shift}.get(at, 0.0)
+        values = dict(zip(FIGURES, np.array([60.0, 50.0, 18.0]) * np.exp(logs)))
+        setup = static(12.0, None).with_(mode=NAMES[at])
+        point = Point(setup, launch=launch if known else "")
+        found.append(
+            Counted(f"{number}.{at}", point, setup, PassFigures(values={k: float(v) for k, v in values.items()}))
+        )
+    return found
+
+
+def answered(passes, aim):
+    """What is said of them."""
+    question = Question("knob", Scope()).with_(figure="none", aim=aim)
+    return versus.answer(Seen((), passes, question, Context(), of_knob(KNOB)))
+
+
+def stated(answer):
+    """The level that is called better, None where none is."""
+    return answer.says.values["a"] if answer.says.id in ("versus.better-than", "versus.best-of") else None
+
+
+def share_of(cases, one):
+    """Share of cases of which something is said."""
+    return sum(map(one, range(cases))) / cases
+
+
+def null(cell, case):
+    """Whether anything is called better where nothing differs."""
+    levels, n, spread, launched, known, aim = cell
+    rng = np.random.default_rng((case, levels, n, len(spread), len(launched), known, len(aim)))
+    return stated(answered(plays(levels, n, spread, launched, known, 0.0, rng), Aim(aim))) is not None
+
+
+def power(levels, n, spread, case):
+    """(found, wrong) where the second level is better by twice what is resolved."""
+    rng = np.random.default_rng((case, levels, n, len(spread), 77))
+    shift = 2 * 2.8 * SPREADS[spread][0] * math.sqrt(2 / n)
+    said = stated(answered(plays(levels, n, spread, "round", True, shift, rng), Aim.FRAMES))
+    return said is not None and said.endswith("b"), said is not None and not said.endswith("b")
+
+
+CELLS = tuple(product((2, 3, 5), (4, 6), SPREADS, ("round", "level", ""), (True, False), ("hours", "frames")))
+
+
+def main():
+    """Print the tables."""
+    parser = argparse.ArgumentParser(description=__doc__.split("\n", maxsplit=1)[0])
+    parser.add_argument("--cases", type=int, default=1000)
+    cases = parser.parse_args().cases
+    each = max(cases // 12, 40)
+    rows = {cell: share_of(each, partial(null, cell)) for cell in CELLS}
+    print(
+        "| levels | launches | ids | n | called better where nothing differs | worst cell |\n|---|---|---|---|---|---|"
+    )
+    for levels, launched, known in product((2, 3, 5), ("round", "level", ""), (True, False)):
+        own = [v for c, v in rows.items() if (c[0], c[3], c[4]) == (levels, launched, known)]
+        print(f"| {levels} | {launched or 'each pass'} | {'known' if known else 'not known'} | {each * len(own)} | "
+              f"{100 * np.mean(own):.1f} % | {100 * max(own):.1f} % |", flush=True)  # fmt: skip
+    print("| levels | passes | spread | found of twice what is resolved | wrong leader |\n|---|---|---|---|---|")
+    for levels, n, spread in product((2, 3, 5), (4, 6), SPREADS):
+        found, wrong = np.mean([power(levels, n, spread, case) for case in range(cases // 4)], axis=0)
+        print(f"| {levels} | {n} | {spread} | {100 * found:.0f} % | {100 * wrong:.1f} % |", flush=True)
+
+
+if __name__ == "__main__":
+    main()
