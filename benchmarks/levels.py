@@ -2,9 +2,10 @@
 
 Usage: .venv/bin/python benchmarks/levels.py [--cases 1000]   (about 2 min)
 
-Passes scatter by .7 to 4 % (rate), 1 to 6 % (low), .5 to 2 % (draw) between themselves, launches by 30 % of that variance
-or by nothing; a launch goes over one round of all levels, or over one level; its id is known or not. Called better: a
-level is stated. Power: the second level is better by twice what the passes resolve, the last of several by .4 of that.
+Passes scatter by .7 to 4 % (rate), 1 to 6 % (low), .5 to 2 % (draw) between themselves, launches by 30 % of that
+variance or by nothing; a launch goes over one round of all levels, or over one level; its id is known or not. Called
+better: a level is stated. Power: the second level is better by twice what the passes resolve, the last of several by .4
+of that.
 Wrong leader: another one is stated.
 """
 

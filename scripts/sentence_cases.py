@@ -483,6 +483,24 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"a": "boost off", "b": "boost on", "what": (FASTER, LESS_DRAW)},
         {"a": "boost off", "b": "boost on", "what": (say("versus.holds-floor"),)},
     ),
+    "versus.best-of": (
+        {"a": "2.6 GHz", "others": ("2.2 GHz", "3.4 GHz")},
+        {"a": "fan full", "others": ("fan even", "fan auto", "fan silent")},
+    ),
+    "versus.lead-alike": (
+        {"ahead": ("720 lines", "1080 lines"), "behind": ("2160 lines",)},
+        {"ahead": ("fan even", "fan auto", "fan full"), "behind": ("fan silent", "fan off")},
+    ),
+    "versus.all-alike": (
+        {"levels": ("720 lines", "1080 lines", "2160 lines")}, {"levels": ("a", "b", "c", "d")}
+    ),
+    "versus.lead-open": (
+        {"ahead": ("720 lines", "1080 lines"), "behind": ("2160 lines",)},
+        {"ahead": ("fan even", "fan auto", "fan full"), "behind": ("fan silent", "fan off")},
+    ),
+    "versus.none-leads": (
+        {"levels": ("720 lines", "1080 lines", "2160 lines")}, {"levels": ("a", "b", "c", "d")}
+    ),
     "versus.all-same": ({"a": "boost off", "b": "boost on"}, {"a": "SMT off", "b": "SMT on"}),
     "knob.also": (
         {"a": "SMT on", "b": "SMT off", "what": say("versus.figure", what=FASTER, verdict=say("versus.better"))},

@@ -1,15 +1,18 @@
 """Contrasts of two levels: against least squares (statsmodels, LIB), simulated truth and the rules of verdicts."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
 import statsmodels.api as sm
 from helpers.build import counted
+from levels import NAMES, SPREADS, answered, null, power  # benchmarks are on the path
 
 from hovrik.core.facts.factor import of_knob
 from hovrik.core.facts.known_knobs import known
 from hovrik.core.facts.setup import Setup
+from hovrik.core.facts.terms import Aim
 from hovrik.core.passes.figure import BY_ID
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
@@ -21,9 +24,10 @@ BOOST = of_knob(known("boost"))
 
 
 def made(boost, number=0, limit=12.0, cap="none", **values):
-    """A pass with these figures."""
+    """A pass with these figures, of a launch of its own."""
     setup = Setup(boost=boost, sustained_limit_w=limit, cap_fps=cap)
-    return Counted(f"{boost}{limit}{number}", Point(setup), setup, PassFigures(values=values))
+    point = Point(setup, launch=f"{boost}{number}")
+    return Counted(f"{boost}{limit}{number}", point, setup, PassFigures(values=values))
 
 
 def sides(off, on, figure="mean_fps"):
@@ -75,6 +79,59 @@ def test_verdicts(off, verdict):
     draw = contrast.contrast(*sides(off * spread, 42.0 * spread[::-1], "draw_w"), BY_ID["draw_w"])
     turned = {Comparison.BETTER: Comparison.WORSE, Comparison.WORSE: Comparison.BETTER}
     assert draw.verdict is turned.get(verdict, verdict)
+
+
+def test_passes_of_a_launch_err_together_as_in_generalised_least_squares():
+    """Against statsmodels' GLS with the same covariance; launches that nobody told count as one a level."""
+    rng = np.random.default_rng(4)
+    off, on = (level * np.exp(0.01 * rng.standard_normal(40)) for level in (44.0, 43.0))
+    one, other = sides(off, on)
+    launched = [
+        replace(side, passes=tuple(
+            replace(p, point=replace(p.point, launch=launch(k))) for k, p in enumerate(side.passes)
+        )) for side, launch in ((one, lambda k: f"r{k // 4}"), (other, lambda k: f"r{k // 4}"))
+    ]  # fmt: skip
+    found = contrast.contrast(*launched, BY_ID["mean_fps"])
+    blocks = np.r_[np.arange(40) // 4, np.arange(40) // 4]
+    sigma = 0.3 * (blocks[:, None] == blocks[None, :]) + 0.7 * np.eye(80)
+    side = np.r_[np.ones(40), np.zeros(40)]
+    fitted = sm.GLS(np.log(np.r_[off, on]), sm.add_constant(side), sigma=sigma).fit()
+    assert found.delta == pytest.approx(fitted.params[1]) and found.se == pytest.approx(fitted.bse[1], rel=0.06)
+    untold = [replace(side, passes=tuple(replace(p, point=replace(p.point, launch="")) for p in side.passes))
+              for side in (one, other)]  # fmt: skip
+    assert contrast.contrast(*untold, BY_ID["mean_fps"]).se > 3 * found.se
+
+
+@pytest.mark.parametrize(("levels", "launched", "known_"), [(2, "level", True), (3, "round", False), (5, "", True)])
+def test_where_nothing_differs_nothing_is_called_better(levels, launched, known_):
+    cells = [(levels, 4, spread, launched, known_, aim) for spread in SPREADS for aim in ("hours", "frames")]
+    assert sum(null(cell, case) for cell in cells for case in range(10)) <= 3
+
+
+@pytest.mark.parametrize("levels", [2, 3, 5])
+def test_the_best_of_several_is_stated_and_never_the_last_that_beats_the_first(levels):
+    found = [power(levels, 6, "middle", case) for case in range(10)]
+    assert sum(good for good, _ in found) >= 8 and not any(wrong for _, wrong in found)
+
+
+def test_what_leads_and_what_is_alike_is_said_of_several():
+    rng = np.random.default_rng(6)
+
+    def passes(*rates):
+        return [
+            Counted(f"{name}{k}", Point(setup, launch=f"r{k}"), setup, PassFigures(values={
+                "mean_fps": rate * math.exp(0.002 * rng.standard_normal()),
+                "low_1pct_fps_percentile": 0.85 * rate * math.exp(0.002 * rng.standard_normal())}))
+            for name, rate in zip(NAMES, rates) for k in range(6) for setup in (Setup(mode=name),)
+        ]  # fmt: skip
+
+    assert answered(passes(60.0, 60.1, 45.0), Aim.FRAMES).sentence == (
+        "Mode a and mode b are the same for your purpose, and better than mode c."
+    )
+    assert answered(passes(60.0, 60.0, 60.1), Aim.FRAMES).sentence == "Mode a, mode b and mode c are the same for your purpose."
+    assert answered(passes(50.0, 60.0, 45.0), Aim.FRAMES).sentence == "Mode b is better than mode a and mode c."
+    apart = answered(passes(60.0, 61.0, 45.0, 50.0), Aim.FRAMES)
+    assert apart.sentence == "Mode b is better than mode a, mode c and mode d."
 
 
 def test_few_noisy_passes_decide_nothing():

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 from ..facts.factor import Factor
 from ..facts.knob import Level, inside
 from ..facts.setup import describe
-from ..facts.terms import Aim
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
 from ..read.answer import Answer, Option, build, option_of
 from ..read.contrast import Comparison, Contrast, contrasts
 from ..read.group import Group
 from ..read.response import level_of
+from ..read.verdicts import Verdict, verdict_of
 from .kind import Seen
 
 OTHERS = ("score", "time_s", "package_w", "draw_w", "die_c", "shell_c", "die_end_c", "noise_db")
@@ -53,22 +52,29 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     found: list[Contrast] = []
     for level in distinct[1:]:
         found += contrasts_of(seen, factor, level, distinct[0], equal_watts=equal_watts)
-    best = _best(distinct, found, seen)
+    verdict = verdict_of(
+        seen.counted, factor, distinct, figures_of(seen), seen.question.terms.aim,
+        margins=seen.question.terms.margins, knobs=seen.knobs, equal_watts=equal_watts,
+    )  # fmt: skip
+    best = _best(verdict, found, seen)
     option = _option(best, seen) if best is not None else None
-    says = _words(distinct, found, best, factor)
+    says = _words(verdict, found, best, factor)
     group = _group(best, seen) if best is not None else None
-    because = tuple(figure_words(one) for one in found)
+    because = tuple(
+        figure_words(one) if len(distinct) == 2
+        else say("knob.also", a=factor.words(one.a), b=factor.words(one.b), what=figure_words(one)) for one in found
+    )  # fmt: skip
     open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
 
 
-def _best(levels: Sequence[Level], found: Sequence[Contrast], seen: Seen) -> Level | None:
-    """The level that is better: one that alone holds the floor, else by rate and watts; None where they are the same,
-    nothing is decided or something else differs."""
+def _best(verdict: Verdict, found: Sequence[Contrast], seen: Seen) -> Level | None:
+    """The level that is better than all others: one that alone holds the floor, else by what counts for the aim; None
+    where several lead, they are the same, nothing is decided or something else differs."""
     if any(one.verdict is Comparison.CONFOUNDED for one in found):
         return None
-    sure = seen.question.terms.sure
+    levels, sure = verdict.levels, seen.question.terms.sure
     if seen.question.terms.floor is not None:
         chances = {level: group.holds for level in levels if (group := _group(level, seen)) and group.holds is not None}
         holding = [level for level, chance in chances.items() if chance >= sure]
@@ -78,52 +84,7 @@ def _best(levels: Sequence[Level], found: Sequence[Contrast], seen: Seen) -> Lev
             and all(chance <= 1 - sure for level, chance in chances.items() if level != holding[0])
         ):
             return holding[0]
-    leader = levels[0]
-    decided = False
-    for level in levels[1:]:
-        own = [one for one in found if one.a == level]
-        side = _side(own, seen)
-        decided = decided or side != 0
-        if side > 0:
-            leader = level
-    return leader if decided else None
-
-
-def _side(own: Sequence[Contrast], seen: Seen) -> int:
-    """1 where the level is better than the first one, -1 where that is, 0 where neither can be said."""
-    rates = [one for one in own if BY_ID[one.figure].unit in ("fps", "points", "s")]
-    watts = [one for one in own if one.figure == "draw_w"] or [one for one in own if one.figure == "package_w"]
-    rate, watt = _sign(rates), _sign(watts)
-    if rate and watt and rate != watt:
-        return rate if seen.question.terms.aim is Aim.FRAMES else _by_frame(own, rate)
-    rest = [one for one in own if one not in rates and one not in watts]
-    return rate or watt or _sign([one for one in rest if one.figure in ("die_c", "noise_db", "shell_c")])
-
-
-def _by_frame(own: Sequence[Contrast], rate: int) -> int:
-    """Where more frames cost more watts: what a frame costs decides, where that can be told."""
-    by = {one.figure: one for one in own if one.percent is not None}
-    frames = by.get("mean_fps") or next((one for key, one in by.items() if key.startswith("low_")), None)
-    watts = by.get("draw_w") or by.get("package_w")
-    if frames is None or watts is None:
-        return 0
-    (gain, gain_half), (cost, cost_half) = _log(frames), _log(watts)
-    dearer = abs(gain) - abs(cost)
-    if abs(dearer) <= math.hypot(gain_half, cost_half):
-        return 0
-    return rate if dearer > 0 else -rate
-
-
-def _log(one: Contrast) -> tuple[float, float]:
-    """Difference in logs and half of its 95 % interval."""
-    value, low, high = (math.log1p(max(percent, -99.0) / 100.0) for percent in one.percent or (0.0, 0.0, 0.0))
-    return value, (high - low) / 2
-
-
-def _sign(found: Sequence[Contrast]) -> int:
-    better = sum(one.verdict is Comparison.BETTER for one in found)
-    worse = sum(one.verdict is Comparison.WORSE for one in found)
-    return (better > 0) - (worse > 0) if not (better and worse) else 0
+    return verdict.leader
 
 
 def _group(level: Level, seen: Seen) -> Group | None:
@@ -152,28 +113,41 @@ def _size(number: float, unit: str, ends: Sequence[float] | None) -> Value:
     return Value(abs(number), unit, ends[0], ends[1]) if ends else Value(abs(number), unit, digits=1)
 
 
-def _words(levels: Sequence[Level], found: Sequence[Contrast], best: Level | None, factor: Factor) -> Message:
+def _words(verdict: Verdict, found: Sequence[Contrast], best: Level | None, factor: Factor) -> Message:
     if any(one.verdict is Comparison.CONFOUNDED for one in found):
         beside = tuple(dict.fromkeys(name for one in found for name in one.beside))
         return say("versus.confounded-by", factor=inside(factor.label), beside=beside)
-    base = factor.words(levels[0])
+    levels = verdict.levels
     if best is None:
-        decided = [one for one in found if one.verdict is not Comparison.UNDECIDED]
-        other = factor.words(levels[1]) if len(levels) == 2 else inside(factor.label)
-        sides = {one.verdict for one in found}
-        if len(levels) == 2 and {Comparison.BETTER, Comparison.WORSE} <= sides:
-            told = tuple(difference_words(one) for one in found if one.verdict in (Comparison.BETTER, Comparison.WORSE))
-            return say("versus.trade", a=other, b=base, what=told)
-        if found and len(decided) == len(found):
-            return say("versus.all-same", a=other, b=base)
-        return say("versus.open", a=other, b=base)
-    own = [one for one in found if one.a == best] or [one for one in found if one.verdict is not Comparison.SAME]
-    told = tuple(
-        difference_words(one if one.a == best else _turned(one)) for one in own
-        if one.verdict in (Comparison.BETTER, Comparison.WORSE)
-    )  # fmt: skip
-    other = factor.words(next(level for level in levels if level != best))
-    return say("versus.better-than", a=factor.words(best), b=other, what=told or (say("versus.holds-floor"),))
+        return _led(verdict, found, factor)
+    others = tuple(factor.words(level) for level in levels if level != best)
+    own = [one if one.a == best else _turned(one) for one in found if best in (one.a, one.b)]
+    told = tuple(difference_words(one) for one in own if one.verdict in _DECIDED)
+    if len(levels) == 2:
+        told = told or (say("versus.holds-floor"),)
+        return say("versus.better-than", a=factor.words(best), b=others[0], what=told)
+    return say("versus.best-of", a=factor.words(best), others=others)
+
+
+_DECIDED = (Comparison.BETTER, Comparison.WORSE)
+
+
+def _led(verdict: Verdict, found: Sequence[Contrast], factor: Factor) -> Message:
+    """Of levels of which none is better than all others."""
+    levels, leading = verdict.levels, verdict.leading
+    names = tuple(factor.words(level) for level in levels)
+    if len(levels) == 2:
+        if verdict.is_alike:
+            return say("versus.all-same", a=names[1], b=names[0])
+        told = tuple(difference_words(one) for one in found if one.verdict in _DECIDED)
+        if verdict.is_trade and {one.verdict for one in found} >= set(_DECIDED):
+            return say("versus.trade", a=names[1], b=names[0], what=told)
+        return say("versus.open", a=names[1], b=names[0])
+    ahead = tuple(factor.words(level) for level in leading)
+    behind = tuple(factor.words(level) for level in levels if level not in leading)
+    if verdict.is_alike:
+        return say("versus.lead-alike", ahead=ahead, behind=behind) if behind else say("versus.all-alike", levels=names)
+    return say("versus.lead-open", ahead=ahead, behind=behind) if behind else say("versus.none-leads", levels=names)
 
 
 def _turned(one: Contrast) -> Contrast:

@@ -19,7 +19,7 @@ from ..facts.factor import Factor
 from ..facts.knob import Knob, Level
 from ..passes.figure import BY_ID, Figure
 from ..stats.estimate import t_quantile
-from ..stats.least_squares import fitted
+from ..stats.least_squares import generalised
 from .agree import differences
 from .group import Counted, cap_of
 
@@ -31,6 +31,12 @@ MARGINS: Mapping[str, float] = {
     "die_c": 2.0, "shell_c": 1.5, "noise_db": 2.0, "die_end_c": 2.0, "shell_end_c": 1.5,
 }  # fmt: skip
 OTHER_MARGIN = 0.03
+# spread of passes of a machine of which nothing is known, on the figure's own scale
+UNKNOWN_SD: Mapping[str, float] = {
+    "mean_fps": 0.025, "draw_w": 0.015, "package_w": 0.015, "wall_w": 0.015, "score": 0.015, "time_s": 0.015,
+    "die_c": 0.8, "die_end_c": 0.8, "shell_c": 0.5, "noise_db": 1.0,
+}  # fmt: skip
+LOW_SD = 0.035
 AT_CAP = 0.99
 
 
@@ -133,6 +139,11 @@ def margin_of(figure: Figure) -> float:
     return MARGINS.get(figure.id, OTHER_MARGIN if figure.log else 3 * figure.prior_sd)
 
 
+def unknown_sd(figure: Figure) -> float:
+    """Spread of passes of a machine of which nothing is known, on the figure's own scale."""
+    return UNKNOWN_SD.get(figure.id, LOW_SD if figure.log else 1.6 * figure.prior_sd)
+
+
 def contrast(
     one: Side, other: Side, figure: Figure, *, margin: float | None = None, beside: tuple[str, ...] = (),
     equal_watts: bool = False,
@@ -140,11 +151,11 @@ def contrast(
     """One figure at two levels; None where a side does not carry it.
 
     margin : that is no practical difference, a share for log figures; equal_watts : rates as they would be at the same
-    measured package power. Least squares of the side over passes, families apart; the spread is drawn towards that of
-    scenes measured before, which counts as 4 degrees of freedom.
+    measured package power. Least squares of the side over passes, families apart, passes of one launch erring together;
+    where nobody told launches, those of a level are taken to be one.
     """
     rows = [
-        (value, at, family, counted.figures.value("package_w") or 0.0)
+        (value, at, family, counted.figures.value("package_w") or 0.0, counted.point.launch or f"level {at}")
         for at, side in ((1.0, one), (0.0, other))
         for counted, family in zip(side.passes, side.families)
         if (value := counted.figures.value(figure.id)) is not None and (not figure.log or value > 0)
@@ -159,8 +170,9 @@ def contrast(
         if np.ptp(watts) > 0.01 and len(rows) > len(columns) + 1:
             columns.append(watts - watts.mean())
     design = np.column_stack(columns)
-    found = fitted(design, y, figure.prior_sd)
-    se, base = math.hypot(float(found.errors[0]), _reading(one, other, figure)), y[design[:, 0] == 0.0]
+    found = generalised(design, y, unknown_sd(figure), [row[4] for row in rows])
+    own_se, base = math.sqrt(float(found.covariance[0, 0])), y[design[:, 0] == 0.0]
+    se = math.hypot(own_se, _reading(one, other, figure))
     return _made(one, other, figure, float(found.coefficients[0]), se, found.dof, margin, beside, len(rows), base)
 
 
