@@ -29,6 +29,22 @@ def test_the_first_answer_stands_whatever_is_asked_after_it(demo_copy, qtbot):
         assert before == after and window.session.question.base is not None
 
 
+def test_a_start_waits_for_what_the_machine_offers_and_its_answer_is_there(demo_copy, qtbot):
+    """Its set-ups are known to the machine alone: what is planned by it is what is asked, at once and afterwards."""
+    with opened(demo_copy, qtbot) as window:
+        line, session = window.question_line, window.session
+        line.kind.setCurrentIndex(line.kind.findData("title-setup"))
+        session.look_at_machine()
+        before = len(session.notebook.passes())
+        window.start_sweep()
+        qtbot.waitUntil(lambda: len(session.notebook.passes()) > before, timeout=60_000)
+        qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
+        assert asking.settled(window)
+        assert session.notebook.plans()[0][1]["question"]["parts"]["over"] == "textures"
+        assert session.question.parts["over"] == "textures"
+        assert "textures" in session.evaluation.answer.sentence
+
+
 @pytest.mark.parametrize(("kind", "seed"), [("lowest-watts", 1), ("rest-draw", 30)])
 def test_every_relation_holds(kind, seed):
     broken = {one.relation: one.why for one in relations.held((kind, seed)) if one.why}

@@ -128,7 +128,10 @@ def test_what_leads_and_what_is_alike_is_said_of_several():
     assert answered(passes(60.0, 60.1, 45.0), Aim.FRAMES).sentence == (
         "Mode a and mode b are the same for your purpose, and better than mode c."
     )
-    assert answered(passes(60.0, 60.0, 60.1), Aim.FRAMES).sentence == "Mode a, mode b and mode c are the same for your purpose."
+    assert (
+        answered(passes(60.0, 60.0, 60.1), Aim.FRAMES).sentence
+        == "Mode a, mode b and mode c are the same for your purpose."
+    )
     assert answered(passes(50.0, 60.0, 45.0), Aim.FRAMES).sentence == "Mode b is better than mode a and mode c."
     apart = answered(passes(60.0, 61.0, 45.0, 50.0), Aim.FRAMES)
     assert apart.sentence == "Mode b is better than mode a, mode c and mode d."

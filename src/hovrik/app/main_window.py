@@ -349,6 +349,10 @@ class MainWindow(QMainWindow):
             return
         if session.address is None and self._ask_once(setups):
             return
+        if session.is_looking:  # what it offers, and how it is set, is a part of the plan
+            once = Qt.ConnectionType.SingleShotConnection
+            session.machine_looked.connect(lambda: QTimer.singleShot(0, lambda: self._start(setups)), once)
+            return
         question, room_c, seen = session.question, session.room_c, session.seen()
         overhead = session.overhead
         try:  # what the rig does not allow is said here, before anything is shown

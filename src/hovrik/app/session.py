@@ -497,6 +497,11 @@ class Session(QObject):
         address = self._looked_at = self.address
         self._looker.ask(lambda _wanted: library.look(address))
 
+    @property
+    def is_looking(self) -> bool:
+        """Whether the machine is being read."""
+        return self._looker.is_busy
+
     def _on_looked(self, seen: Seen) -> None:
         self.machine_seen = seen
         self.machine_looked.emit()

@@ -205,12 +205,13 @@ def slots_of(question: Question) -> tuple[str, ...]:
     return tuple(map(str, wanted)) if isinstance(wanted, list | tuple) else ()
 
 
-def own_factor(question: Question) -> str:
-    """Id of the factor that a question is about: as it says, else that of its kind; "" the static limit."""
+def own_factor(question: Question, knobs: Mapping[str, Knob] | None = None) -> str:
+    """Id of the factor that a question is about: as it says, else that of its kind, by the knobs that its title and
+    machine have; "" the static limit."""
     if not question.is_known:
         return str(question.parts.get("over") or "")
     kind = kind_asked(question)
-    return str(question.parts.get("over") or kind.complete(question.parts, {}).get("over") or kind.over)
+    return str(question.parts.get("over") or kind.complete(question.parts, knobs or {}).get("over") or kind.over)
 
 
 def evaluate(
@@ -231,9 +232,9 @@ def evaluate(
         memory.check()
     memory.refresh()
     places = memory.places
-    over = over or own_factor(question)
     rig = places.newest_rig(question.rig)
     knobs = places.knobs(question)
+    over = over or own_factor(question, named(knobs))
     factor = factor_of(over, knobs, rig, places)
     sections = _sections(places, question)
     section = next((one for one in sections if one.name == within), None)
@@ -310,7 +311,7 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
 
     def is_own(record: PassRecord) -> bool:
         asked = memory.asked(record.plan_id) if record.plan_id and not kind.of_others else None
-        if asked is not None and (asked.kind, own_factor(asked)) != (question.kind, own_factor(question)):
+        if asked is not None and (asked.kind, own_factor(asked, knobs)) != (question.kind, own_factor(question, knobs)):
             return False
         if asked is not None and set(asked.base or ()) & varied:  # it held the same what this one varies
             return False

@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 
 from ...core import degrees, words
-from ...core.facts.knob import Level, inside
+from ...core.facts.knob import Level, inside, named
 from ...core.facts.setup import Setup, describe
 from ...core.finding import About, Finding
 from ...core.passes.purpose import PLAY
@@ -346,7 +346,7 @@ class ReadStage(Stage):
 
     def _on_along(self) -> None:
         question, key = self.session.question, self.along.key()
-        own = own_factor(question) if question is not None else ""
+        own = own_factor(question, named(self.session.knobs)) if question is not None else ""
         self.session.read_along("" if key in ("", own) else key)
 
     def _on_level_chosen(self, level: Level) -> None:

@@ -146,8 +146,10 @@ class Question:
         return dict(self.parts.get(VERSIONS) or {})
 
     def noted_as(self, other: Question) -> Question:
-        """The same with what another one notes: nothing that a person chose."""
+        """The same with what another one notes, and what its kind filled in: nothing that a person chose."""
         own = {key: value for key, value in self.parts.items() if key not in NOTED}
+        if other.kind == self.kind and other.parts.get("over"):
+            own.setdefault("over", other.parts["over"])
         return replace(self, parts={**own, **{key: other.parts[key] for key in NOTED if key in other.parts}})
 
     # -- plain values
