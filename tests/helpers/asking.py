@@ -27,7 +27,7 @@ def settled(window, seconds=120.0):
     while time.monotonic() < until:
         QTest.qWait(50)
         found, session = window.session.evaluation, window.session
-        is_at_rest = not window.runner.is_running and not window.evaluator.is_busy
+        is_at_rest = not (window.runner.is_running or window.evaluator.is_busy or session.is_looking)
         rest = rest + 1 if is_at_rest and found is not None and found.question == session.question else 0
         if rest > 6:
             return True
@@ -41,6 +41,7 @@ def asked(window, kind, seconds=300.0):
     line.kind.setCurrentIndex(line.kind.findData(kind))
     if PARTS.get(kind):
         commands.set_question(session, with_part(session.question, **PARTS[kind]))
+    settled(window)
     try:
         session.planned_passes()
     except HovrikError as refused:
