@@ -231,10 +231,15 @@ def _middle(plant: Grown) -> dict[str, Level]:
     return {**static(plant.limits_w[len(plant.limits_w) // 2]), "cap_fps": "none"}
 
 
+def _as_in_window(plant: Grown) -> dict[str, Level]:
+    """What is held the same by a question of the window: its plan keeps the player's cap (`program.py`)."""
+    return {**_middle(plant), "cap_fps": plant.cap_fps or "none"}
+
+
 def _pair(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     """knob, flip: one live knob of two levels."""
     plant = grown(family, seed, own={"mode": Own({"plain": Effect(), "other": _effect(rng, null)})})
-    base = _middle(plant)
+    base = _as_in_window(plant) if kind == "flip" else _middle(plant)
     judge, told = _contrasted(_logs(*(true_at(plant, {**base, "mode": one}) for one in ("plain", "other"))), 4, "other")
     if kind == "flip":
         parts = {"over": "mode", "levels": {"mode": ["plain", "other"]}}
@@ -275,7 +280,7 @@ def _plugged(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
 def _claim(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     effect = _effect(rng, null)
     plant = grown(family, seed, own={"mode": Own({"plain": Effect(), "other": effect})})
-    base = _middle(plant)
+    base = _as_in_window(plant)
     size = _logs(*(true_at(plant, {**base, "mode": one}) for one in ("plain", "other")))["mean_fps"]
     claimed = 8.0 if null or rng.random() < 0.4 else 100 * math.expm1(size)
     if abs(claimed) < 2.0:
