@@ -16,6 +16,7 @@ from hovrik.core.read.answer import hours_of
 from hovrik.demo import scenario
 from hovrik.service import sweeps
 from hovrik.service.gather import evaluate
+from hovrik.service.holds import held
 from hovrik.service.planning import asked_again, of_kind, with_part
 from hovrik.store.notebook import Notebook
 
@@ -34,6 +35,13 @@ def test_a_start_waits_for_what_the_machine_offers_and_its_answer_is_there(demo_
     with opened(demo_copy, qtbot) as window:
         line, session = window.question_line, window.session
         line.kind.setCurrentIndex(line.kind.findData("title-setup"))
+        session.look_at_machine()
+        qtbot.waitUntil(lambda: not session.is_looking and bool(session.machine_seen.knobs), timeout=20_000)
+        known = session.machine_seen
+        with held(session.address):  # another window's run has it
+            session.look_at_machine()
+            qtbot.waitUntil(lambda: bool(session.machine_seen.fault), timeout=20_000)
+        assert session.machine_seen.knobs == known.knobs and session.now is not None
         session.look_at_machine()
         before = len(session.notebook.passes())
         window.start_sweep()

@@ -349,7 +349,7 @@ class MainWindow(QMainWindow):
             return
         if session.address is None and self._ask_once(setups):
             return
-        if session.address is not None and session.is_looking:  # what it offers, and how it is set, is a part of the plan
+        if session.address is not None and session.is_looking:  # what it offers, and is set to, is planned with
             once = Qt.ConnectionType.SingleShotConnection
             session.machine_looked.connect(lambda: QTimer.singleShot(0, lambda: self._start(setups)), once)
             return

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -105,6 +106,7 @@ class Session(QObject):
         self.selected_pass: str | None = None
         self.machine_seen = Seen()
         self._looked_at: Mapping[str, Any] | None = {}
+        self._seen_of: Mapping[str, Any] | None = {}  # whose machine_seen is
         self._looker = Worker("look", self)
         self._looker.finished.connect(self._on_looked)
         self.over = ""  # id of the factor that passes are read along, "" the static limit
@@ -503,5 +505,8 @@ class Session(QObject):
         return self._looker.is_busy
 
     def _on_looked(self, seen: Seen) -> None:
-        self.machine_seen = seen
+        known = self.machine_seen if self._seen_of == self._looked_at else Seen()
+        if seen.fault and known.snapshot is not None:  # in use just now: what it offers, and was set to, stays known
+            seen = replace(known, fault=seen.fault)
+        self.machine_seen, self._seen_of = seen, self._looked_at
         self.machine_looked.emit()

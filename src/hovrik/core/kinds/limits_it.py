@@ -82,7 +82,7 @@ def elasticities(setups: Mapping[Setup, Sequence[Counted]], centre: Setup | None
     found: dict[str, Elasticity] = {}
     for setup, passes in setups.items():
         moved = [key for key in setup if centre is not None and setup[key] != centre.get(key)]
-        if centre is None or not moved or not (set(moved) <= set(LIMITS) or len(moved) == 1):
+        if centre is None or not moved or not (set(moved) <= set(LIMITS) or len(moved) == 1) or moved[0] not in centre:
             continue
         name = LIMIT if moved[0] in LIMITS else moved[0]
         a, b = setup[moved[0]], centre[moved[0]]
