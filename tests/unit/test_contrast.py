@@ -100,6 +100,9 @@ def test_passes_of_a_launch_err_together_as_in_generalised_least_squares():
     untold = [replace(side, passes=tuple(replace(p, point=replace(p.point, launch="")) for p in side.passes))
               for side in (one, other)]  # fmt: skip
     assert contrast.contrast(*untold, BY_ID["mean_fps"]).se > 3 * found.se
+    run = [replace(side, passes=tuple(replace(p, round="plan/0") for p in side.passes)) for side in untold]
+    apart = contrast.contrast(one, other, BY_ID["mean_fps"])
+    assert contrast.contrast(*run, BY_ID["mean_fps"]).se == pytest.approx(apart.se, rel=0.02)  # of one run: as if apart
 
 
 @pytest.mark.parametrize(("levels", "launched", "known_"), [(2, "level", True), (3, "round", False), (5, "", True)])

@@ -144,6 +144,13 @@ def unknown_sd(figure: Figure) -> float:
     return UNKNOWN_SD.get(figure.id, LOW_SD if figure.log else 1.6 * figure.prior_sd)
 
 
+def block_of(one: Counted, level: float) -> str:
+    """What passes share that err together: their launch; untold, that of their run, which starts nothing anew that it
+    does not tell; else their level's, as it is with logs that were brought one by one."""
+    run = one.round.rpartition("/")[0]
+    return one.point.launch or (f"run {run}" if run else f"level {level:g}")
+
+
 def contrast(
     one: Side, other: Side, figure: Figure, *, margin: float | None = None, beside: tuple[str, ...] = (),
     equal_watts: bool = False,
@@ -152,10 +159,10 @@ def contrast(
 
     margin : that is no practical difference, a share for log figures; equal_watts : rates as they would be at the same
     measured package power. Least squares of the side over passes, families apart, passes of one launch erring together;
-    where nobody told launches, those of a level are taken to be one.
+    where nobody told launches, passes of a run are taken to be of one, else those of a level.
     """
     rows = [
-        (value, at, family, counted.figures.value("package_w") or 0.0, counted.point.launch or f"level {at}")
+        (value, at, family, counted.figures.value("package_w") or 0.0, block_of(counted, at))
         for at, side in ((1.0, one), (0.0, other))
         for counted, family in zip(side.passes, side.families)
         if (value := counted.figures.value(figure.id)) is not None and (not figure.log or value > 0)

@@ -19,7 +19,7 @@ from ..facts.terms import Aim
 from ..passes.figure import BY_ID, Figure
 from ..stats.least_squares import generalised
 from .agree import clusters
-from .contrast import margin_of, unknown_sd
+from .contrast import block_of, margin_of, unknown_sd
 from .group import Counted
 
 Array = NDArray[np.float64]
@@ -171,7 +171,7 @@ def _fit(
         logs = np.log(watts)
         if np.ptp(logs) > 0.01 and len(rows) > len(columns) + 1:
             columns.append((logs - logs.mean()).tolist())
-    blocks = [row[3].point.launch or f"level {row[1]}" for row in rows]
+    blocks = [block_of(row[3], row[1]) for row in rows]
     made = generalised(np.column_stack(columns), np.array([row[0] for row in rows]), unknown_sd(figure), blocks)
     wide = margin if margin is not None else margin_of(figure)
     covariance = made.covariance[:k, :k] + np.diag(_readings(rows, k, figure))
