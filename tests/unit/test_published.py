@@ -22,10 +22,14 @@ PRINTED = (156.1268, 150.7399, 156.4741, 152.0136)
 
 
 def side(number):
-    """The three rounds of a set-up: rate as "mean_fps", what a joule buys as "score"."""
+    """The three rounds of a set-up, its program started anew for each: rate as "mean_fps", what a joule buys as
+    "score"."""
     setup = Setup({"governor": f"{number}"})
-    made = [of_figures(f"{number}/{at}", setup, PassFigures(values={"mean_fps": rate, "score": 99.0 * rate / joules}))
-            for at, (rate, joules) in enumerate(zip(RATES[number], JOULES[number]))]  # fmt: skip
+    made = [
+        of_figures(f"{number}/{at}", setup, PassFigures(values={"mean_fps": rate, "score": 99.0 * rate / joules}),
+                   launch=f"{number}/{at}")
+        for at, (rate, joules) in enumerate(zip(RATES[number], JOULES[number]))
+    ]  # fmt: skip
     return Side(f"{number}", tuple(made), (0,) * 3)
 
 
