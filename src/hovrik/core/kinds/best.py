@@ -174,13 +174,13 @@ def answer(seen: Seen) -> Answer:
     design_ = seen.design
     if not isinstance(design_, SearchDesign) or not seen.counted:
         return build(seen.responses, seen.question, seen.context)
-    live = seen.context.live_opponents
-    found = design_.found(seen.counted, seen.failed, seen.responses, barred(seen.responses, seen.question, live))
+    out = barred(seen.responses, seen.question, seen.context.live_opponents)
+    found = design_.found(seen.counted, seen.failed, seen.responses, out)
     told = generated_reasons(seen.responses, seen.question, seen.context)
     believed = design_.believed(found)
     about = say("best.of", setups=len(design_.setups), passes=int(found.counts.sum()))
     if design_.goal.front:
-        return _front(seen, design_, found, about)
+        return _front(seen, design_, found, about, out)
     if found.pick is None:
         seen_ = np.flatnonzero(found.counts) if found.counts.any() else np.arange(len(design_.setups))
         likely = int(seen_[np.lexsort((believed.low_fps[seen_], found.chances[seen_].round(1)))[-1]])
@@ -209,10 +209,12 @@ def answer(seen: Seen) -> Answer:
 MOST_OF_FRONT = 6  # that are named
 
 
-def _front(seen: Seen, design_: SearchDesign, found: Found, about: Message) -> Answer:
-    """The measured setups of which none is beaten in hours and frames both, most hours first."""
+def _front(
+    seen: Seen, design_: SearchDesign, found: Found, about: Message, out: Sequence[Setup]
+) -> Answer:  # fmt: skip
+    """The measured setups of which none is beaten in hours and frames both, most hours first. out : setups that may not
+    be stated."""
     believed = design_.believed(found)
-    out = barred(seen.responses, seen.question, seen.context.live_opponents)
     at = np.array([one for one in np.flatnonzero(found.counts) if not is_barred(plain(design_.setups[one]), out)], int)
     figure = found.belief.rate if design_.goal.figure == "mean_fps" else found.belief.low
     frames = np.exp(np.median(figure, axis=0))
