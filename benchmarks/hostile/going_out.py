@@ -254,6 +254,7 @@ def state_of_elsewhere(folder):
 
 def headings_defused(folder):
     """A heading that a spreadsheet would reckon is text, like a cell."""
+    from hovrik.core.keep.profile import Profile
     from hovrik.service.rows import csv_of
     from hovrik.store.files.write import profile
 
@@ -266,7 +267,7 @@ def headings_defused(folder):
     metric = {"unit": "W", "value": 1.0}
     body = dict.fromkeys(("rig", "slot", "title", "scene", "source", "sentence"), "=1+1")
     body |= {"setup": odd, "metrics": {"=1+1": metric}, "target_fps": 40, "holds": 0.9, "passes": []}
-    for cell in profile.to_csv([body]).replace("\r", "").replace("\n", ",").split(","):
+    for cell in profile.to_csv([Profile(body)]).replace("\r", "").replace("\n", ",").split(","):
         assert not cell.lstrip('"').startswith(("=", "+", "@", "-")), cell
 
 

@@ -57,6 +57,7 @@ print("end", flush=True)
 """
 APPLY = """
 from hovrik.service import applying
+from hovrik.service.profiles import sound_ones
 from hovrik.bench.simulated.machine import SimulatedMachine
 wrote = SimulatedMachine._write_state
 def slower(self):
@@ -64,10 +65,10 @@ def slower(self):
     time.sleep(0.01)
 SimulatedMachine._write_state = slower
 with Notebook(Path(sys.argv[1])) as own:
-    ((key, body), *_) = own.profiles()
+    profile, *_ = sound_ones(own)
     print("ready", flush=True)
-    applying.apply_profile(own, key, body)
-    applying.put_back(own, body["rig"])
+    applying.apply_profile(own, profile)
+    applying.put_back(own, profile.rig)
 print("end", flush=True)
 """
 CAMPAIGN = """
@@ -220,16 +221,14 @@ def migrated(folder, share):
 
 def _with_profile(folder):
     from hovrik.service.gather import evaluate
-    from hovrik.service.profiles import profile_body
+    from hovrik.service.profiles import keep, profile_of
 
     path = small(folder)
     with Notebook(path) as notebook:
         found = evaluate(notebook, scenario.question().with_(figure="none"))
-        body = profile_body(found, {k: k for k in ("rig", "slot", "title", "scene")}) if found.answer.option else None
-        if body is None:
+        if found.answer.option is None:
             found = evaluate(notebook, scenario.question().with_(target_fps=20.0))
-            body = profile_body(found, {k: k for k in ("rig", "slot", "title", "scene")})
-        notebook.keep_profile([body[k] for k in ("rig", "slot", "title", "source")], body)
+        keep(notebook, profile_of(found, {k: k for k in ("rig", "slot", "title", "scene")}))
         return path, library.address_of(notebook, RIG)
 
 

@@ -165,10 +165,10 @@ def one_sentence(book: Book) -> str:
         broken = f"the report says {report.answer!r}"
     if not broken and stored.answer.option is not None:
         try:
-            body = profiles.profile_body(stored, profiles.names_of(book.notebook, stored.question))
+            made = profiles.profile_of(stored, profiles.names_of(book.notebook, stored.question))
         except HovrikError:
             return broken
-        broken = "" if body["sentence"] == book.evaluation.answer.sentence else f"a profile says {body['sentence']!r}"
+        broken = "" if made.sentence == book.evaluation.answer.sentence else f"a profile says {made.sentence!r}"
     return broken
 
 

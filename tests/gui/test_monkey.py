@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 MONKEY = Path(__file__).parents[2] / "benchmarks" / "monkey.py"
-ACTIONS = 70
+ACTIONS = 45
 
 
 def test_nothing_that_a_monkey_does_fails(demo_copy):

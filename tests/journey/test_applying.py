@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QPushButton
 
 from hovrik.core.errors import HovrikError, InputError
 from hovrik.core.facts.incident import IncidentKind
-from hovrik.core.facts.setup import Setup
+from hovrik.core.keep.profile import Profile
 from hovrik.core.keep.verified import expected, verdict
 from hovrik.core.words import render
 from hovrik.service import applying, incidents, library
@@ -17,7 +17,7 @@ from hovrik.service import run as sweep
 from hovrik.service.gather import evaluate
 from hovrik.service.logbook import APPLIED, read_logbook
 from hovrik.service.machines import open_machine
-from hovrik.service.profiles import names_of, profile_body
+from hovrik.service.profiles import names_of, profile_of, sound_ones
 from hovrik.store.notebook import Notebook
 
 
@@ -25,7 +25,7 @@ from hovrik.store.notebook import Notebook
 def kept(demo_copy):
     """A notebook with a profile, its id and body, and what its machine reads."""
     with Notebook(demo_copy) as notebook:
-        body = profile_body(evaluate(notebook, DEMO_QUESTION), names_of(notebook, DEMO_QUESTION))
+        profile = profile_of(evaluate(notebook, DEMO_QUESTION), names_of(notebook, DEMO_QUESTION))
         address = library.address_of(notebook, DEMO_QUESTION.rig)
 
         def read():
@@ -35,24 +35,25 @@ def kept(demo_copy):
             finally:
                 machine.close()
 
-        yield notebook, body, read
+        yield notebook, profile, read
 
 
 def test_set_in_order_read_back_and_put_back(kept):
-    notebook, body, read = kept
+    notebook, profile, read = kept
     before = read()
-    applied = applying.apply_profile(notebook, "p", body)
-    assert applied.is_whole and read().has(Setup(body["setup"])) and not before.has(Setup(body["setup"]))
-    parts = applying.parts_of(body)
-    assert {key for one in parts for key in one} == set(body["setup"]) and len(parts) == 2
-    again = applying.apply_profile(notebook, "q", {**body, "setup": {**body["setup"], "cap_fps": 30.0}})
-    assert again.before == applied.before and applying.on_machine(notebook, body["rig"]).profile == "q"
-    assert applying.put_back(notebook, body["rig"]).is_whole and read() == before
-    assert applying.on_machine(notebook, body["rig"]) is None
+    applied = applying.apply_profile(notebook, profile)
+    assert applied.is_whole and read().has(profile.setup) and not before.has(profile.setup)
+    parts = applying.parts_of(profile)
+    assert {key for one in parts for key in one} == set(profile.setup) and len(parts) == 2
+    other = replace(profile.with_(setup={**profile.setup, "cap_fps": 30.0}), id="q")
+    again = applying.apply_profile(notebook, other)
+    assert again.before == applied.before and applying.on_machine(notebook, profile.rig).profile == "q"
+    assert applying.put_back(notebook, profile.rig).is_whole and read() == before
+    assert applying.on_machine(notebook, profile.rig) is None
     lines = [one.text for one in read_logbook(notebook).entries if one.kind == APPLIED]
     assert sum(one.startswith("Applied for") for one in lines) == 2 and any("Put back" in one for one in lines)
     with pytest.raises(InputError):
-        applying.put_back(notebook, body["rig"])
+        applying.put_back(notebook, profile.rig)
 
 
 BAD = {
@@ -63,25 +64,25 @@ BAD = {
 
 @pytest.mark.parametrize("name", BAD)
 def test_what_must_not_be_set_leaves_the_machine_as_it_was(kept, name):
-    notebook, body, read = kept
+    notebook, profile, read = kept
     before = read()
     with pytest.raises(HovrikError):
-        applying.apply_profile(notebook, "p", {**body, "setup": {**body["setup"], **BAD[name]}})
+        applying.apply_profile(notebook, profile.with_(setup={**profile.setup, **BAD[name]}))
     assert read() == before
 
 
 def test_a_setup_with_an_incident_is_refused_until_it_is_taken_back(kept):
-    notebook, body, read = kept
+    notebook, profile, read = kept
     before = read()
-    incidents.note(notebook, DEMO_QUESTION, IncidentKind.CRASH, Setup(body["setup"]), words="froze")
+    incidents.note(notebook, DEMO_QUESTION, IncidentKind.CRASH, profile.setup, words="froze")
     with pytest.raises(InputError, match="went wrong"):
-        applying.apply_profile(notebook, "p", body)
+        applying.apply_profile(notebook, profile)
     notebook.take_back_incident(incidents.incidents_at(notebook, DEMO_QUESTION)[-1])
-    assert read() == before and applying.apply_profile(notebook, "p", body).is_whole
+    assert read() == before and applying.apply_profile(notebook, profile).is_whole
 
 
 def test_killed_on_the_way_it_can_still_be_put_back(kept, monkeypatch):
-    notebook, body, read = kept
+    notebook, profile, read = kept
     before, honest, calls = read(), applying.setting.apply, []
 
     def dies(machine, setup, *rest):
@@ -92,18 +93,18 @@ def test_killed_on_the_way_it_can_still_be_put_back(kept, monkeypatch):
 
     monkeypatch.setattr(applying.setting, "apply", dies)
     with pytest.raises(KeyboardInterrupt):
-        applying.apply_profile(notebook, "p", body)
-    assert read() != before and not applying.on_machine(notebook, body["rig"]).rows
-    assert applying.put_back(notebook, body["rig"]).is_whole and read() == before
+        applying.apply_profile(notebook, profile)
+    assert read() != before and not applying.on_machine(notebook, profile.rig).rows
+    assert applying.put_back(notebook, profile.rig).is_whole and read() == before
 
 
 def test_what_a_long_run_says():
     row = {"value": 40.0, "low": 39.6, "high": 40.4, "unit": "fps"}
-    body = {"metrics": {"mean_fps": row, "draw_w": {**row, "value": 18.0, "low": 17.9, "high": 18.1}}}
-    low, high = expected(body)["draw_w"]
+    profile = Profile({"metrics": {"mean_fps": row, "draw_w": {**row, "value": 18.0, "low": 17.9, "high": 18.1}}})
+    low, high = expected(profile)["draw_w"]
     assert low == pytest.approx(18.0 - (0.1**2 + (2 * 0.008 * 18) ** 2) ** 0.5) and low < 17.9 < 18.1 < high
-    assert verdict(body, {"mean_fps": 40.2, "draw_w": 18.2}, 15.0).id == "kept.stood"
-    assert "draw 19" in render(verdict(body, {"mean_fps": 40.2, "draw_w": 19.0}, 15.0))
+    assert verdict(profile, {"mean_fps": 40.2, "draw_w": 18.2}, 15.0).id == "kept.stood"
+    assert "draw 19" in render(verdict(profile, {"mean_fps": 40.2, "draw_w": 19.0}, 15.0))
 
 
 def press(keep, words, qtbot):
@@ -126,19 +127,19 @@ def test_from_the_card_to_the_machine_a_long_run_and_back(demo_copy, qtbot):
         assert "back at what it was" in keep.message.text()
         press(keep, "Long run", qtbot)
         ((planned,), _) = window.session.planned_passes()
-        ((_, body),) = window.session.notebook.profiles()
-        assert planned.pass_s == 900.0 and planned.setup.has(Setup(body["setup"]))
+        (profile,) = sound_ones(window.session.notebook)
+        assert planned.pass_s == 900.0 and planned.setup.has(profile.setup)
         with qtbot.waitSignal(window.runner.ended, timeout=120_000):
             window.start_sweep()
         window.show_stage("Keep")
         qtbot.waitUntil(lambda: "Kept: a run of 15 min" in texts(keep), timeout=30_000)
-        assert keep._as_it_stands(body)["state"] == "kept"
-        an_evening(window, keep, body, qtbot)
+        assert keep.as_it_stands(profile).state == "kept"
+        an_evening(window, keep, profile, qtbot)
 
 
-def an_evening(window, keep, body, qtbot):
+def an_evening(window, keep, profile, qtbot):
     """Its readings are held against the hours that were promised, refused where they cannot be, and undone."""
-    hours = body["metrics"]["hours"]["value"]
+    hours = profile.metrics["hours"].value
     press(keep, "An evening …", qtbot)
     dialog = keep.evening_dialog
     dialog.end.setValue(100)

@@ -11,6 +11,7 @@ from PyQt6.QtTest import QTest
 from hovrik.demo import scenario
 from hovrik.service import library
 from hovrik.service.machines import open_machine
+from hovrik.service.profiles import sound_ones
 from hovrik.store.files.write import profile as profile_file
 from hovrik.store.notebook import Notebook
 
@@ -64,12 +65,12 @@ def test_plan_run_read_answer_keep_reopen(empty_demo, qtbot, tmp_path):
         click(button_named(window.stage("Choose"), "Keep this"))
         keep = window.stage("Keep")
         qtbot.waitUntil(lambda: "Saltmarsh Couriers" in texts(keep), timeout=60_000)
-        (_, body), *_ = window.session.notebook.profiles()
-        keep.export_to(tmp_path / "profile.json", body)
-        keep.export_to(tmp_path / "profile.toml", body)
-        assert profile_file.read(tmp_path / "profile.toml")["setup"] == body["setup"]
+        profile, *_ = sound_ones(window.session.notebook)
+        keep.export_to(tmp_path / "profile.json", profile)
+        keep.export_to(tmp_path / "profile.toml", profile)
+        assert profile_file.read(tmp_path / "profile.toml").setup == profile.setup
         keep.export_all_to(tmp_path / "profiles.csv")
-        assert (tmp_path / "profiles.csv").read_text().count(body["sentence"]) == 1
+        assert (tmp_path / "profiles.csv").read_text().count(profile.sentence) == 1
         keep.export_all_to(tmp_path / "none" / "profiles.csv")
         assert "Choose another folder" in keep.message.text()
         assert json.loads((tmp_path / "profile.json").read_text())["schema"] == "hovrik-profile"

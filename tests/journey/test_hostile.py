@@ -7,8 +7,8 @@ from hostile import attack, families
 
 # shares of the families, by what they cost: some dozens of rows in all
 SHARES = {
-    "machines": 1.0, "going out": 0.1, "roads": 0.3, "sockets": 0.5, "tables": 0.2, "merges": 0.6, "crafted": 0.15,
-    "in the window": 0.04, "flips": 0.02, "mutants": 0.0025, "kills": 0.015,
+    "machines": 0.4, "going out": 0.06, "roads": 0.2, "sockets": 0.3, "tables": 0.07, "merges": 0.3, "crafted": 0.08,
+    "in the window": 0.03, "flips": 0.01, "mutants": 0.0015, "kills": 0.01,
 }  # fmt: skip
 
 

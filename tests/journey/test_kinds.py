@@ -16,6 +16,7 @@ from hovrik.core.errors import PlanError
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import static
 from hovrik.core.facts.terms import Limit
+from hovrik.core.keep.profile import Profile
 from hovrik.core.kinds.table import KINDS
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.demo.scenario import RIGS
@@ -110,7 +111,10 @@ def test_the_best_setup_is_found_verified_and_steered(window, qtbot):
     page.choose(untried)
     QTest.mouseClick(page.try_next, Qt.MouseButton.LeftButton)
     before = len(window.session.notebook.passes())
-    run(window, qtbot)
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    qtbot.waitUntil(lambda: len(window.session.notebook.passes()) > before, timeout=60_000)
+    window.stop_sweep()
+    qtbot.waitUntil(lambda: not window.runner.is_running, timeout=60_000)
     later = [one.asked for one in window.session.notebook.passes()[before:]]
     assert later[0] == believed.setups[untried] and believed.setups[believed.pick] not in later
 
@@ -163,8 +167,9 @@ def test_a_recipe_is_what_a_knob_is_asked_around(window, qtbot):
     assert "refresh_hz" not in next(iter(setups()))
     question = session.question
     body = {**{k: question.keys[k] for k in ("rig", "slot", "title", "scene")}, "source": "battery",
-            "setup": static(9.0, 35.0).as_dict()}  # fmt: skip
-    profiles.keep(session.notebook, body)
+            "setup": static(9.0, 35.0).as_dict(), "target_fps": 35.0, "holds": 0.9, "sentence": "", "metrics": {},
+            "passes": []}  # fmt: skip
+    profiles.keep(session.notebook, Profile(body))
     session.question_changed.emit()
     form.profile.setCurrentIndex(form.profile.findText("9 W, cap 35"))
     assert {(s.static_limit_w, s["cap_fps"]) for s in setups()} == {(9.0, 35.0)}

@@ -266,7 +266,7 @@ def test_demo_answer_is_right(demo_notebook):
     """Truth from the physics (benchmarks/data/truth.json, 1,000 passes): 12 W misses the floor, 13 W holds."""
     with Notebook(demo_notebook, read_only=True) as notebook:
         found = evidence.evaluate(notebook, DEMO_QUESTION)
-        body = profiles.profile_body(found, profiles.names_of(notebook, DEMO_QUESTION))
+        body = profiles.profile_of(found, profiles.names_of(notebook, DEMO_QUESTION)).body
     assert found.answer.option.level == 13.0 and found.constants is not None
     assert found.constants.slow_s == pytest.approx(208, rel=0.15)
     assert found.context.overhead.k == pytest.approx(1 / 0.92, rel=0.03)
@@ -277,7 +277,7 @@ def test_demo_answer_is_right(demo_notebook):
 
 def test_no_answer_makes_no_profile(notebook):
     with pytest.raises(InputError, match="no answer to keep"):
-        profiles.profile_body(evidence.evaluate(notebook, DEMO_QUESTION), {})
+        profiles.profile_of(evidence.evaluate(notebook, DEMO_QUESTION), {})
 
 
 def test_a_plan_of_a_lost_rig_version(notebook):

@@ -7,6 +7,7 @@ from helpers.build import DEMO_QUESTION
 from helpers.window import button_named, opened, texts
 
 from hovrik.app import commands
+from hovrik.core.keep.profile import Profile
 from hovrik.core.keep.staleness import changes
 from hovrik.core.plan.grid import LadderDesign
 from hovrik.core.words import render
@@ -28,8 +29,8 @@ BODY = {"versions": {"rig/firmware": "1", "slot/driver": "7"}, "health": 0.95, "
     ],
 )  # fmt: skip
 def test_what_changed_since(now, words):
-    assert [render(one) for one in changes(BODY, *now)] == words
-    (old,) = changes({"firmware": "0.31"}, {"rig/firmware": "0.33"}, None, None)  # a profile of version 1
+    assert [render(one) for one in changes(Profile(BODY), *now)] == words
+    (old,) = changes(Profile({"firmware": "0.31"}), {"rig/firmware": "0.33"}, None, None)  # a profile of version 1
     assert render(old) == "firmware is 0.33, and was 0.31"
 
 
@@ -46,9 +47,9 @@ def test_an_update_makes_a_profile_stale_and_a_few_passes_say_still_good(demo_co
         keep = window.stage("Keep")
         window.show_stage("Keep")
         assert "Stale" not in texts(keep)
-        ((_, body),) = window.session.notebook.profiles()
-        profile_file.write(tmp_path / "p.json", body)
-        assert profile_file.read(tmp_path / "p.json") == body and body["versions"]["rig/firmware"] == "0.31"
+        (kept,) = profiles.sound_ones(window.session.notebook)
+        profile_file.write(tmp_path / "p.json", kept)
+        assert profile_file.read(tmp_path / "p.json").body == kept.body and kept.versions["rig/firmware"] == "0.31"
         rig = sweep.rig_of(window.session.notebook, DEMO_QUESTION.rig)
         newer = tuple(replace(v, installed="0.33") if v.what == "firmware" else v for v in rig.versions)
         commands.save_rig(window.session, replace(rig, versions=newer), "firmware")

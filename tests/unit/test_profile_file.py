@@ -8,7 +8,7 @@ import fastjsonschema
 import pytest
 
 from hovrik.core.errors import ImportRefused, StoreError
-from hovrik.service.profiles import title_name
+from hovrik.core.keep.profile import Profile
 from hovrik.store.files.write import profile
 
 BODY = {
@@ -23,8 +23,8 @@ CHECK = fastjsonschema.compile(json.loads(SCHEMA.read_text()))
 
 def test_round_trip(tmp_path):
     path = tmp_path / "p.json"
-    profile.write(path, BODY)
-    assert profile.read(path) == BODY
+    profile.write(path, Profile(BODY))
+    assert profile.read(path).body == BODY
     document = json.loads(path.read_text())
     assert document["schema"] == "hovrik-profile" and document["version"] == 2
     assert CHECK(document) == document
@@ -33,17 +33,18 @@ def test_round_trip(tmp_path):
 
 def test_round_trip_as_toml(tmp_path):
     path = tmp_path / "p.toml"
-    profile.write(path, {**BODY, "firmware": None, "message": {"id": "x", "values": {"a": None}}, "reasons": []})
-    assert profile.read(path) == {**BODY, "reasons": []}
+    bare = {**BODY, "firmware": None, "message": {"id": "x", "values": {"a": None}}, "reasons": []}
+    profile.write(path, Profile(bare))
+    assert profile.read(path).body == {**BODY, "reasons": []}
     whole = {**BODY, "message": {"id": "x", "values": {"a": [1, "b"]}}, "terms": {"aim": "hours"}}
-    profile.write(path, {**whole, "terms": {"aim": "hours", "limits": [None]}})
-    assert profile.read(path) == whole
+    profile.write(path, Profile({**whole, "terms": {"aim": "hours", "limits": [None]}}))
+    assert profile.read(path).body == whole
 
 
 def test_a_table_of_profiles_is_read_by_others(tmp_path):
     path, bare = tmp_path / "p.csv", {"value": 61.0, "unit": "C"}
     hostile = {**BODY, "names": {"title": '=1+1,"\n'}, "setup": {"preset": "-low"}, "metrics": {"die_c": bare}}
-    profile.write_table(path, [BODY, hostile])
+    profile.write_table(path, [Profile(BODY), Profile(hostile)])
     with path.open(newline="") as handle:
         first, second = csv.DictReader(handle)
     assert first["title"] == "t" and first["hours.low, h"] == "2.0" and first["setup.sustained_limit_w"] == "12.0"
@@ -54,7 +55,7 @@ def test_a_table_of_profiles_is_read_by_others(tmp_path):
 
 def test_a_folder_that_cannot_be_written_keeps_the_older_file(tmp_path):
     with pytest.raises(StoreError, match="Choose another folder"):
-        profile.write(tmp_path / "none" / "p.json", BODY)
+        profile.write(tmp_path / "none" / "p.json", Profile(BODY))
 
 
 @pytest.mark.parametrize(
@@ -113,5 +114,5 @@ def test_a_file_that_is_too_large_or_no_text(tmp_path):
 
 def test_a_profile_without_names_is_called_by_its_key():
     for names in (None, {}, {"title": ""}):
-        assert title_name({"names": names, "title": "a"}) == "a"
-    assert title_name({"names": {"title": "A"}, "title": "a"}) == "A"
+        assert Profile({"names": names, "title": "a"}).title_name == "a"
+    assert Profile({"names": {"title": "A"}, "title": "a"}).title_name == "A"

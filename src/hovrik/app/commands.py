@@ -23,6 +23,7 @@ from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.finding import Finding
+from ..core.keep.profile import Profile
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
 from ..core.plan.campaign import Campaign
@@ -329,13 +330,13 @@ def note_incident(session: Session, kind: IncidentKind, setup: Setup, phase: str
     session.undo_stack.push(AddRow(session, "note an incident", add, take_back, lambda _: add(), told))
 
 
-def keep_profile(session: Session, body: dict[str, Any]) -> bool:
+def keep_profile(session: Session, profile: Profile) -> bool:
     """Put a profile on the shelf in place of the one that is there; whether it is stored."""
     notebook = session.notebook
 
     def add() -> tuple[str, list[str]]:
         before = {i for i, _ in notebook.profiles()}
-        made = profiles.keep(notebook, body)
+        made = profiles.keep(notebook, profile)
         return made, sorted(before - {i for i, _ in notebook.profiles()})
 
     def take_back(made: tuple[str, list[str]]) -> tuple[str, list[str]]:

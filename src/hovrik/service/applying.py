@@ -25,6 +25,7 @@ from ..core.facts.left import Left
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, describe
 from ..core.facts.title import Title
+from ..core.keep.profile import Profile
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.sound import WRONG, setup_from
@@ -32,7 +33,7 @@ from . import run
 from .holds import held
 from .library import address_of
 from .machines import open_machine
-from .profiles import applied_in, asked_of, title_name
+from .profiles import applied_in
 from .run import crashed_at, rig_of, title_of
 
 MOST_KEPT = 500  # of what was applied and put back, for the logbook
@@ -123,10 +124,10 @@ def _is_line(one: Any) -> bool:
     )  # fmt: skip
 
 
-def parts_of(body: Mapping[str, Any]) -> list[Setup]:
+def parts_of(profile: Profile) -> list[Setup]:
     """A profile's setup in the parts that are set one after the other; the three limits as one."""
-    setup = Setup(body["setup"])
-    wanted = [str(one) for one in body.get("order") or () if str(one) in setup]
+    setup = profile.setup
+    wanted = [str(one) for one in profile.order if str(one) in setup]
     order = wanted + [key for key in applied_in(list(setup)) if key not in wanted]
     found: list[Setup] = []
     for key in order:
@@ -137,17 +138,17 @@ def parts_of(body: Mapping[str, Any]) -> list[Setup]:
     return found
 
 
-def checklist(notebook: Notebook, body: Mapping[str, Any]) -> list[ApplyStep]:
+def checklist(notebook: Notebook, profile: Profile) -> list[ApplyStep]:
     """A profile for a person to set, step by step. Raises PlanError where the rig does not allow it, InputError where
     it must not be."""
-    rig, title = _allowed(notebook, body)
-    slot = next((one for one in rig.slots if one.key == body["slot"]), None)
+    rig, title = _allowed(notebook, profile)
+    slot = next((one for one in rig.slots if one.key == profile.slot), None)
     knobs: dict[str, Knob] = named(knobs_of(rig, slot, title))
-    wrong = refusals(Setup(body["setup"]), rig)
+    wrong = refusals(profile.setup, rig)
     if wrong:
         raise PlanError(f"This profile cannot be set. {' '.join(wrong[:3])}")
     steps = []
-    for part in parts_of(body):
+    for part in parts_of(profile):
         own = [knobs.get(key) or known(key) for key in part]
         places = list(dict.fromkeys(knob.place for knob in own if knob.place))
         where = f" ({', '.join(places)})" if places else ""
@@ -155,50 +156,48 @@ def checklist(notebook: Notebook, body: Mapping[str, Any]) -> list[ApplyStep]:
     return steps
 
 
-def set_by_hand(notebook: Notebook, profile_id: str, body: Mapping[str, Any], done: Sequence[str]) -> Applied:
+def set_by_hand(notebook: Notebook, profile: Profile, done: Sequence[str]) -> Applied:
     """Note what a person has set. done : knobs that were ticked. Raises as `checklist`, StoreError."""
-    checklist(notebook, body)
-    setup = Setup(body["setup"])
-    keys = [key for part in parts_of(body) for key in part]
+    checklist(notebook, profile)
+    setup = profile.setup
+    keys = [key for part in parts_of(profile) for key in part]
     rows = tuple(
         Row(key, setup[key], shown(setup[key]) if key in done else "", key in done, "" if key in done else "not ticked")
         for key in keys
     )
-    name = title_name(body)
-    made = Applied(str(body["rig"]), profile_id, name, setup, Left(), time.time_ns(), rows, by_hand=True)
+    name = profile.title_name
+    made = Applied(profile.rig, profile.id, name, setup, Left(), time.time_ns(), rows, by_hand=True)
     notebook.set_state(_key(made.rig), made.as_dict())
-    _note(notebook, body, f"Set by hand for {name}: {describe(setup)}")
+    _note(notebook, profile, f"Set by hand for {name}: {describe(setup)}")
     return made
 
 
-def apply_profile(notebook: Notebook, profile_id: str, body: Mapping[str, Any]) -> Applied:
+def apply_profile(notebook: Notebook, profile: Profile) -> Applied:
     """Set a profile on its machine, part by part, and read it back. Where a part is refused, everything is put back.
 
     Raises InputError where it must not be, PlanError where its rig does not allow it, Unavailable where the machine
     cannot be reached, StoreError.
     """
-    rig, title = _allowed(notebook, body)
+    rig, title = _allowed(notebook, profile)
     address = address_of(notebook, rig.key)
     if address is None:
         raise InputError(f"{rig.name} is run by hand: set the profile by its list.")
     if run.open_run_of(notebook, address) is not None:
         raise InputError("A sweep is under way on this machine, or was cut short. End it first.")
     with held(address), closing(open_machine(address)) as machine:
-        return _applied(notebook, machine, rig, title, profile_id, body)
+        return _applied(notebook, machine, rig, title, profile)
 
 
-def _applied(
-    notebook: Notebook, machine: Machine, rig: Rig, title: Title | None, profile_id: str, body: Mapping[str, Any]
-) -> Applied:
-    parts, setup = parts_of(body), Setup(body["setup"])
+def _applied(notebook: Notebook, machine: Machine, rig: Rig, title: Title | None, profile: Profile) -> Applied:
+    parts, setup = parts_of(profile), profile.setup
     former = on_machine(notebook, rig.key)
     left = former.before if former is not None and not former.by_hand else None  # older, and so what was there
     if left is None:
         left = Left.found(machine.describe().slot, machine.snapshot())
-    made = Applied(rig.key, profile_id, title_name(body), setup, left, time.time_ns())
+    made = Applied(rig.key, profile.id, profile.title_name, setup, left, time.time_ns())
     notebook.set_state(_key(rig.key), made.as_dict())  # before it is restarted or anything is set
     try:
-        said = _brought_about(machine, rig, body)
+        said = _brought_about(machine, rig, profile)
     except InputError:
         notebook.set_state(_key(rig.key), former.as_dict() if former is not None else None)
         raise
@@ -223,20 +222,20 @@ def _applied(
             raise InputError(f"{describe(part)} was not taken: {why.rstrip('.')}.{rest}")
     made = replace(made, rows=_read_back(machine, rig, title, parts))
     notebook.set_state(_key(rig.key), made.as_dict())
-    _note(notebook, body, f"Applied for {made.name}: {describe(setup)}")
+    _note(notebook, profile, f"Applied for {made.name}: {describe(setup)}")
     return made
 
 
-def _brought_about(machine: Machine, rig: Rig, body: Mapping[str, Any]) -> str:
+def _brought_about(machine: Machine, rig: Rig, profile: Profile) -> str:
     """The machine in the profile's OS slot; what there is to say of its source."""
     slot = machine.describe().slot
-    if slot and slot != body["slot"]:
-        wanted = setting.restart_into(rig, str(body["slot"]))
-        if not machine.needs_person(wanted) or machine.describe().slot != body["slot"]:
+    if slot and slot != profile.slot:
+        wanted = setting.restart_into(rig, profile.slot)
+        if not machine.needs_person(wanted) or machine.describe().slot != profile.slot:
             raise InputError(f"The machine runs another OS slot. {wanted.text}")
     source = machine.source()
-    if source is not None and source.value != body["source"]:
-        return f"It was chosen on {body['source']}, and the machine is on the {source.value}."
+    if source is not None and source is not profile.source:
+        return f"It was chosen on {profile.source.value}, and the machine is on the {source.value}."
     return ""
 
 
@@ -281,25 +280,25 @@ def _closed(notebook: Notebook, rig: str, back: PutBack) -> None:
         notebook.set_state(_key(rig), None)
 
 
-def _allowed(notebook: Notebook, body: Mapping[str, Any]) -> tuple[Rig, Title | None]:
-    wrong = problems_of(body)
+def _allowed(notebook: Notebook, profile: Profile) -> tuple[Rig, Title | None]:
+    wrong = problems_of(profile.body)
     if wrong:
         raise InputError(f"This profile is not sound: {'; '.join(wrong[:3])}.")
-    if any(is_voltage(key) for key in body["setup"]):
+    if any(is_voltage(key) for key in profile.body["setup"]):
         raise InputError("This profile moves a voltage, which nothing here sets from a file: set it by hand.")
-    rig = rig_of(notebook, str(body["rig"]))
-    if all(slot.key != body["slot"] for slot in rig.slots):
-        raise PlanError(f"{rig.name} has no OS slot {body['slot']!r} any more.")
-    setup = Setup(body["setup"])
+    rig = rig_of(notebook, profile.rig)
+    if all(slot.key != profile.slot for slot in rig.slots):
+        raise PlanError(f"{rig.name} has no OS slot {profile.slot!r} any more.")
+    setup = profile.setup
     failed = []
     with contextlib.suppress(PlanError):  # a title that is not known has no incidents either
-        failed = crashed_at(notebook, asked_of(body))
+        failed = crashed_at(notebook, profile.asked)
     if any(_same(setup, one) for one in failed):
         raise InputError(
             f"{describe(setup)} is not set: something went wrong at this setup. Take the incident back in Bench where "
             "it is resolved, or choose another setup."
         )
-    return rig, title_of(notebook, str(body["title"]))
+    return rig, title_of(notebook, profile.title)
 
 
 def _same(setup: Setup, failed: Setup) -> bool:
@@ -309,9 +308,8 @@ def _same(setup: Setup, failed: Setup) -> bool:
     return limits <= both and all(known(key).agrees(setup[key], failed[key]) for key in both)
 
 
-def _note(notebook: Notebook, body: Mapping[str, Any], text: str) -> None:
-    place = tuple(str(body[key]) for key in ("rig", "slot", "title", "scene", "source"))
-    _line(notebook, text, place)
+def _note(notebook: Notebook, profile: Profile, text: str) -> None:
+    _line(notebook, text, profile.place)
 
 
 def _line(notebook: Notebook, text: str, place: Sequence[str]) -> None:

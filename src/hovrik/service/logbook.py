@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..core import words
 from ..core.facts.place import Source
 from ..core.facts.setup import Setup, describe
+from ..core.keep.profile import Profile
 from ..core.questions.question import Question, lowest_watts
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
@@ -114,13 +115,12 @@ def _profiles(notebook: Notebook, _: Names) -> list[Entry]:
     for body, kept, removed in notebook.profile_history():
         if problems_of(body):
             continue
-        own = body.get("names") or {}
-        title = own.get("title", body["title"])
-        keys = (body["rig"], body["slot"], body["title"], body["scene"], body["source"])
-        found.append(Entry(kept, PROFILE, f"Kept for {title}. {body['sentence']}", keys))
+        profile = Profile(body)
+        title = profile.title_name
+        found.append(Entry(kept, PROFILE, f"Kept for {title}. {profile.sentence}", profile.place))
         if removed is not None:
-            text = f"No longer kept for {title}: {describe(Setup(body['setup']))}"
-            found.append(Entry(removed, PROFILE, text, keys))
+            text = f"No longer kept for {title}: {describe(profile.setup)}"
+            found.append(Entry(removed, PROFILE, text, profile.place))
     return found
 
 

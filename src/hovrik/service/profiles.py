@@ -4,24 +4,25 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..core.errors import InputError
 from ..core.facts.factor import LIMIT
 from ..core.facts.knob import CAP, LIMITS, Level, Where, is_number
 from ..core.facts.known_knobs import is_voltage, known
-from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.keep.profile import Profile
 from ..core.keep.staleness import changes, verdict
 from ..core.keep.verified import LEAST_S, LONG_S
 from ..core.keep.verified import verdict as verdict_of_long_run
 from ..core.message import Message
 from ..core.plan.grid import LadderDesign
-from ..core.questions.question import Question, lowest_watts
+from ..core.questions.question import Question
 from ..core.read.answer import Answer
 from ..core.sentences import TEMPLATES
+from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.sound import WRONG
 from .gather import Evaluation
@@ -33,8 +34,29 @@ ORDER = (("memory_split_gb",), ("power_mode",), LIMITS, ("preset",), (), ("upsca
          ("frame_generation", "generation_factor"))  # fmt: skip
 
 
-def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
-    """The body of a profile for a stated answer; names : shown names by rig, slot, title, scene.
+@dataclass(frozen=True)
+class Spoiled:
+    """A profile on the shelf that cannot be read. problems : in words."""
+
+    id: str
+    problems: tuple[str, ...]
+
+
+def on_shelf(notebook: Notebook) -> list[Profile | Spoiled]:
+    """Every profile in force, newest first."""
+    return [
+        Spoiled(id_, tuple(wrong)) if (wrong := problems_of(body)) else Profile(body, id_)
+        for id_, body in notebook.profiles()
+    ]
+
+
+def sound_ones(notebook: Notebook) -> list[Profile]:
+    """Those in force that can be read, newest first."""
+    return [one for one in on_shelf(notebook) if isinstance(one, Profile)]
+
+
+def profile_of(evaluation: Evaluation, names: dict[str, str]) -> Profile:
+    """The profile of a stated answer; names : shown names by rig, slot, title, scene.
 
     Raises InputError where no answer is stated.
     """
@@ -53,7 +75,7 @@ def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any
     known_slot = next((one for one in (evaluation.rig.slots if evaluation.rig else ()) if one.key == slot), None)
     if slot != question.slot and known_slot is not None:
         names = {**names, "slot": known_slot.name}
-    return {
+    return Profile({
         "rig": question.rig, "slot": slot, "title": question.title, "scene": question.scene,
         "source": question.source.value, "target_fps": question.target_fps, "low_school": question.school.value,
         "names": names, "setup": answer.option.setup.as_dict(),
@@ -63,7 +85,7 @@ def profile_body(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any
         "reasons": list(answer.reasons), "passes": passes, "kept_at": time.time_ns(),
         "firmware": evaluation.rig.firmware if evaluation.rig else None,
         **_of_version_2(evaluation, passes),
-    }  # fmt: skip
+    })  # fmt: skip
 
 
 def _of_version_2(evaluation: Evaluation, passes: list[str]) -> dict[str, Any]:
@@ -105,86 +127,67 @@ def versions_now(notebook: Notebook, keys: Mapping[str, str]) -> dict[str, str |
     return found
 
 
-def keys_of(body: Mapping[str, Any]) -> dict[str, str]:
-    """Keys of rig, slot, title and scene of a profile, as versions of them are noted."""
-    return asked_of(body).keys
-
-
-def asked_of(body: Mapping[str, Any]) -> Question:
-    """The question that a profile answers."""
-    asked = lowest_watts(body["rig"], body["slot"], body["title"], body["scene"], target_fps=float(body["target_fps"]))
-    return asked.with_(source=Source(body["source"]))
-
-
-def title_name(body: Mapping[str, Any]) -> str:
-    """What the title of a profile is called."""
-    return str((body.get("names") or {}).get("title") or body["title"])
-
-
-def stale(notebook: Notebook, body: Mapping[str, Any]) -> tuple[Message, ...]:
+def stale(notebook: Notebook, profile: Profile) -> tuple[Message, ...]:
     """What changed since a profile was chosen."""
-    entity = notebook.newest_of("rig", body["rig"])
+    entity = notebook.newest_of("rig", profile.rig)
     rig = Rig.from_dict(entity.body) if entity is not None else None
-    now = versions_now(notebook, keys_of(body))
-    return changes(body, now, rig.health if rig else None, rig.fan_policy if rig else None)
+    now = versions_now(notebook, profile.asked.keys)
+    return changes(profile, now, rig.health if rig else None, rig.fan_policy if rig else None)
 
 
-def said_since(notebook: Notebook, body: Mapping[str, Any], evaluation: Evaluation | None) -> Message | None:
+def said_since(notebook: Notebook, profile: Profile, evaluation: Evaluation | None) -> Message | None:
     """What passes since the change say, where the evaluation is of the profile's place."""
-    asked = asked_of(body)
+    asked = profile.asked
     if evaluation is None or evaluation.question.keys != asked.keys or evaluation.question.source is not asked.source:
         return None
     made = {view.record.id: view.point.versions for view in evaluation.views if view.counts}
-    now = versions_now(notebook, keys_of(body))
-    return verdict(body, evaluation.responses, made, now, evaluation.question.terms.sure)
+    now = versions_now(notebook, profile.asked.keys)
+    return verdict(profile, evaluation.responses, made, now, evaluation.question.terms.sure)
 
 
-def long_run(body: Mapping[str, Any], like: LadderDesign) -> tuple[Question, LadderDesign]:
+def long_run(profile: Profile, like: LadderDesign) -> tuple[Question, LadderDesign]:
     """One settled pass of a quarter of an hour at a profile's setup: what is asked, and the lengths."""
-    asked = with_part(of_kind(asked_of(body), "now"), recipe=dict(body["setup"]))
+    asked = with_part(of_kind(profile.asked, "now"), recipe=dict(profile.setup))
     return asked, replace(like, repeats=1, pass_s=LONG_S, until_settled=True, heat_s=0.0)
 
 
-def stood(
-    notebook: Notebook, profile_id: str, body: Mapping[str, Any], evaluation: Evaluation | None
-) -> Message | None:
+def stood(notebook: Notebook, profile: Profile, evaluation: Evaluation | None) -> Message | None:
     """What the newest long run at a profile's setup says, made since it was kept; None where there is none. Remembered,
     so that it is known where another question is shown."""
-    asked = asked_of(body)
+    asked = profile.asked
     if evaluation is not None and evaluation.question.keys == asked.keys and evaluation.question.source is asked.source:
-        setup = Setup(body["setup"])
         for view in reversed(evaluation.views):
             seconds = view.figures.frames.seconds if view.figures.frames is not None else 0.0
-            is_new = view.record.id not in body["passes"]  # that it was chosen by
-            if view.is_good and is_new and seconds >= LEAST_S and view.record.setup.has(setup):
-                said = verdict_of_long_run(body, view.figures.values, seconds / 60.0)
-                if notebook.get_state(_stood(profile_id)) != said.as_dict():
-                    notebook.set_state(_stood(profile_id), said.as_dict())
+            is_new = view.record.id not in profile.passes  # that it was chosen by
+            if view.is_good and is_new and seconds >= LEAST_S and view.record.setup.has(profile.setup):
+                said = verdict_of_long_run(profile, view.figures.values, seconds / 60.0)
+                if notebook.get_state(_stood(profile)) != said.as_dict():
+                    notebook.set_state(_stood(profile), said.as_dict())
                 return said
-    kept = notebook.get_state(_stood(profile_id))
+    kept = notebook.get_state(_stood(profile))
     try:
         return Message.from_dict(kept) if isinstance(kept, dict) and str(kept["id"]) in TEMPLATES else None
     except WRONG:
         return None
 
 
-def state_of(body: Mapping[str, Any], stale_: Sequence[Message], said: Message | None) -> str:
+def state_of(profile: Profile, stale_: Sequence[Message], said: Message | None) -> str:
     """ "stale" where something changed since, "kept" where it stood its long run, else "chosen"."""
     if stale_:
         return "stale"
-    return "kept" if said is not None and said.id == "kept.stood" else str(body.get("state") or "chosen")
+    return "kept" if said is not None and said.id == "kept.stood" else profile.state
 
 
-def _stood(profile_id: str) -> str:
-    return f"stood/{profile_id}"
+def _stood(profile: Profile) -> str:
+    return f"stood/{profile.id}"
 
 
 def control_plan(
-    body: Mapping[str, Any], step_w: float, low_w: float | None, like: LadderDesign
+    profile: Profile, step_w: float, low_w: float | None, like: LadderDesign
 ) -> tuple[Question, LadderDesign]:
     """A few passes at a profile's setup and one step of limit less, all else as it says: what is asked, and the
     lengths. Six passes where limits and cap are all that it sets. like : the lengths that a person chose."""
-    asked, setup = asked_of(body), Setup(body["setup"])
+    asked, setup = profile.asked, profile.setup
     limit, cap = setup.static_limit_w, setup.get(CAP)
     plain = limit is not None and not set(setup) - {*LIMITS, CAP}
     if plain and limit is not None:
@@ -205,9 +208,9 @@ def _control_question(
     return with_part(of_kind(asked, "knob"), over=LIMIT, levels={LIMIT: levels}, recipe=others or None)
 
 
-def keep(notebook: Notebook, body: dict[str, Any]) -> str:
+def keep(notebook: Notebook, profile: Profile) -> str:
     """Store a profile for its title x OS slot x source; its id."""
-    return notebook.keep_profile((body["rig"], body["slot"], body["title"], body["source"]), body)
+    return notebook.keep_profile(profile.shelf_place, profile.body)
 
 
 def names_of(notebook: Notebook, question: Question) -> dict[str, str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -14,8 +14,9 @@ from ..core.errors import HovrikError
 from ..core.facts.cautions import CAUTIONS
 from ..core.facts.knob import inside
 from ..core.facts.known_knobs import known
-from ..core.facts.setup import Setup, describe
+from ..core.facts.setup import describe
 from ..core.finding import State
+from ..core.keep.profile import Profile
 from ..core.kinds.table import kind_asked
 from ..core.passes.figure import BY_ID, floor_figure
 from ..core.plan.designs import design_from
@@ -24,7 +25,7 @@ from ..core.plan.lengths import Lengths
 from ..core.questions.question import Question
 from ..core.read.group import Group
 from ..core.read.response import Response
-from ..core.stats.estimate import Estimate, Mean
+from ..core.stats.estimate import Mean
 from ..store.files.write.picture import Picture, Series
 from ..store.files.write.report import Part, Report
 from ..store.notebook import Notebook
@@ -69,23 +70,19 @@ def report_of(notebook: Notebook, evaluation: Evaluation, at_ns: int) -> Report:
                   parts)  # fmt: skip
 
 
-def card_of(body: Mapping[str, Any]) -> Report:
+def card_of(profile: Profile) -> Report:
     """A profile on one page: what to set, in which order, what it gives."""
-    names = body.get("names") or {}
-    setup = Setup(body["setup"])
-    steps = tuple(f"{at}. {describe(part)}" for at, part in enumerate(parts_of(body), 1))
+    steps = tuple(f"{at}. {describe(part)}" for at, part in enumerate(parts_of(profile), 1))
     rows = []
-    for key, metric in sorted(body["metrics"].items()):
+    for key, one in sorted(profile.metrics.items()):
         label = "Hours on a charge" if key == "hours" else BY_ID[key].label if key in BY_ID else None
         if label is not None:
-            one = Estimate(metric["value"], metric.get("low"), metric.get("high"), metric["unit"])
             rows.append((label, words.hours_span(one) if key == "hours" else f"{words.span(one)} {one.unit}".strip()))
-    conditions = tuple((inside(known(key).label), str(value)) for key, value in (body.get("conditions") or {}).items())
-    where = [str(names.get(kind) or body[kind]) for kind in ("title", "scene", "rig", "slot")]
-    state = body.get("state") or "chosen"
+    conditions = tuple((inside(known(key).label), str(value)) for key, value in profile.conditions.items())
+    where = [profile.named(kind) for kind in ("title", "scene", "rig", "slot")]
     return Report(
-        describe(setup), f"{where[0]}, {where[1]}, on {where[2]} under {where[3]}, on {body['source']}.",
-        f"To hold {body['target_fps']:g} frames; {state}.", str(body["sentence"]),
+        describe(profile.setup), f"{where[0]}, {where[1]}, on {where[2]} under {where[3]}, on {profile.source.value}.",
+        f"To hold {profile.target_fps:g} frames; {profile.state}.", profile.sentence,
         (
             Part("Set, in this order", steps), Part("What it gives", (), ("Figure", "95 % interval"), tuple(rows)),
             Part("Where that is so", (), ("What", "Value"), conditions), Part("Cautions", CAUTIONS),

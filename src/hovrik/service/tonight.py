@@ -3,25 +3,25 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
 
 from ..core.choose.journey import BOUND_SD, MOST_WAYS, SCENES_SD, Journey, JourneyEnd, Supply, Way, planned
 from ..core.choose.trade import Point, PointKind, points_of, unbeaten
 from ..core.errors import HovrikError
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup, describe
+from ..core.keep.profile import Profile
 from ..core.model import battery
 from ..core.questions.question import Question, lowest_watts
 from ..core.read.answer import hours_of
-from ..store.files.write.profile import problems_of
 from ..store.notebook import CONTEXT, Notebook
 from ..store.sound import WRONG
 from . import library
 from .gather import Evaluation, evaluate
 from .memory import Cancelled, Memory
+from .profiles import sound_ones
 
 STATE = "tonight"
 DRAW_SD = 0.03  # log, of a draw without an interval
@@ -115,7 +115,7 @@ def _evaluated(notebook: Notebook, question: Question, title: str, memory: Memor
         if not here or source not in (None, "battery"):
             continue
         rig, slot, _, scene = (str(place[kind]).rpartition("/")[2] for kind in CONTEXT)
-        floor = float(profile["target_fps"]) if profile is not None else question.target_fps
+        floor = profile.target_fps if profile is not None else question.target_fps
         asked = lowest_watts(rig, slot, title, scene, target_fps=floor).with_(school=question.school)
         try:
             found = evaluate(notebook, asked, memory=memory)
@@ -126,12 +126,9 @@ def _evaluated(notebook: Notebook, question: Question, title: str, memory: Memor
     return best
 
 
-def _profile_of(notebook: Notebook, rig: str, slot: str, title: str) -> Mapping[str, Any] | None:
+def _profile_of(notebook: Notebook, rig: str, slot: str, title: str) -> Profile | None:
     """The first profile kept there that can be read."""
-    for _, body in notebook.profiles():
-        if not problems_of(body) and (body["rig"], body["slot"], body["title"]) == (rig, slot, title):
-            return body
-    return None
+    return next((one for one in sound_ones(notebook) if one.shelf_place[:3] == (rig, slot, title)), None)
 
 
 def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation) -> tuple[Way, ...]:
@@ -141,8 +138,8 @@ def _ways(notebook: Notebook, question: Question, title: str, found: Evaluation)
               if one.kind is not PointKind.PREDICTED and not one.incidents and one.at("draw_w") > 0]  # fmt: skip
     fits = [one for one in points if one.fits and (one.holds is None or one.holds >= 0.5)]
     chosen = unbeaten(fits or points, "draw_w")
-    body = _profile_of(notebook, question.rig, question.slot, title)
-    profile = Setup(body["setup"]) if body is not None else None
+    kept = _profile_of(notebook, question.rig, question.slot, title)
+    profile = kept.setup if kept is not None else None
     option = found.answer.option
     answer = profile if profile is not None else option.setup if option is not None else None
     own = [one for one in points if answer is not None and one.setup.has(answer)]

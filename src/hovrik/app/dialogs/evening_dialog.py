@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from PyQt6.QtWidgets import QDialog, QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...core.errors import HovrikError
 from ...core.keep.evening import EveningReadings
+from ...core.keep.profile import Profile
 from ...service import evenings
 from ..commands import imported
 from ..session import Session
@@ -16,12 +14,12 @@ from ..widgets.fields import NumberField, add_rows, button, label
 
 
 class EveningDialog(QDialog):
-    """The dialog. body : of the profile."""
+    """The dialog."""
 
-    def __init__(self, session: Session, body: Mapping[str, Any], parent: QWidget) -> None:
+    def __init__(self, session: Session, profile: Profile, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("An evening")
-        self._session, self._body = session, body
+        self._session, self._profile = session, profile
         self.start = NumberField("Charge at the start", "%", 0, 100, 1)
         self.end = NumberField("Charge at the end", "%", 0, 100, 1)
         self.minutes = NumberField("Played", "min", 0, 60 * evenings.MOST_H, 5)
@@ -46,7 +44,7 @@ class EveningDialog(QDialog):
         """Note it, undoable, and close; what is wrong with it is said."""
         evening = EveningReadings(self.start.value() / 100, self.end.value() / 100, self.minutes.value() / 60)
         try:
-            made = evenings.note(self._session.notebook, self._body, evening)
+            made = evenings.note(self._session.notebook, self._profile, evening)
         except HovrikError as fault:
             self.message.setText(str(fault))
             return

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -12,11 +11,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from ...bench.setting import PutBack
 from ...core.errors import HovrikError
 from ...core.facts.rig import Rig
+from ...core.keep.profile import Profile
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import Question
 from ...service import applying, evenings, library, profiles
 from ...service.applying import Applied, ApplyStep
 from ...service.logbook import PROFILE, Entry
+from ...service.profiles import Spoiled
 from ...store.files.write import profile as profile_file
 from ...store.notebook import Notebook
 from ..commands import keep_profile, remove_profile, set_design, set_question
@@ -93,11 +94,11 @@ class KeepStage(Stage):
         if evaluation is None or question is None:
             return
         try:
-            body = profiles.profile_body(evaluation, profiles.names_of(self.session.notebook, question))
+            profile = profiles.profile_of(evaluation, profiles.names_of(self.session.notebook, question))
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        if keep_profile(self.session, body):
+        if keep_profile(self.session, profile):
             self.message.setText(
                 "Kept. It replaces a former profile of this title, OS slot and source (undo brings it back)."
             )
@@ -105,11 +106,11 @@ class KeepStage(Stage):
     def refresh(self) -> None:
         """Show the profiles in force."""
         shelf = emptied(self._profiles)
-        kept = self.session.notebook.profiles()
+        kept = profiles.on_shelf(self.session.notebook)
         if not kept:
             shelf.addWidget(empty_hint("No profile is kept yet. When the answer above suits you, keep it."))
-        for profile_id, body in kept:
-            shelf.addWidget(self._card(profile_id, body))
+        for one in kept:
+            shelf.addWidget(self._card(one) if isinstance(one, Profile) else self._spoiled(one))
         self.table.setEnabled(bool(kept))
         shelf.addStretch()
         self.logbook.read()
@@ -125,61 +126,58 @@ class KeepStage(Stage):
                 set_question(self.session, asked)
             self.pass_asked.emit(entry.pass_id or "")
 
-    def _card(self, profile_id: str, body: dict[str, Any]) -> Card:
-        wrong = profile_file.problems_of(body)
-        if wrong:
-            return self._spoiled(profile_id, wrong)
+    def _card(self, profile: Profile) -> Card:
         notebook, found = self.session.notebook, self.session.evaluation
-        said = profiles.stale(notebook, body)
-        applied = applying.on_machine(notebook, body["rig"])
-        card = ProfileCard(body, Known(
-            said, profiles.said_since(notebook, body, found) if said else None,
-            profiles.stood(notebook, profile_id, body, found), evenings.said_of(notebook, body),
-            applied if applied is not None and applied.profile == profile_id else None,
-            self._setting.is_busy, not notebook.read_only, self._steps.get(profile_id, ()),
+        said = profiles.stale(notebook, profile)
+        applied = applying.on_machine(notebook, profile.rig)
+        card = ProfileCard(profile, Known(
+            said, profiles.said_since(notebook, profile, found) if said else None,
+            profiles.stood(notebook, profile, found), evenings.said_of(notebook, profile),
+            applied if applied is not None and applied.profile == profile.id else None,
+            self._setting.is_busy, not notebook.read_only, self._steps.get(profile.id, ()),
         ))  # fmt: skip
-        card.again_asked.connect(lambda: self._on_again(body))
-        card.long_run_asked.connect(lambda: self._plan(*profiles.long_run(body, self.session.design)))
-        card.evening_asked.connect(lambda: self.note_evening(body))
-        card.apply_asked.connect(lambda: self.apply(profile_id, body))
-        card.put_back_asked.connect(lambda: self.put_back(body["rig"]))
-        card.export_asked.connect(lambda: self._on_export(body))
-        card.remove_asked.connect(lambda: remove_profile(self.session, profile_id))
-        card.set_by_hand.connect(lambda done: self._on_set_by_hand(profile_id, body, done))
+        card.again_asked.connect(lambda: self._on_again(profile))
+        card.long_run_asked.connect(lambda: self._plan(*profiles.long_run(profile, self.session.design)))
+        card.evening_asked.connect(lambda: self.note_evening(profile))
+        card.apply_asked.connect(lambda: self.apply(profile))
+        card.put_back_asked.connect(lambda: self.put_back(profile.rig))
+        card.export_asked.connect(lambda: self._on_export(profile))
+        card.remove_asked.connect(lambda: remove_profile(self.session, profile.id))
+        card.set_by_hand.connect(lambda done: self._on_set_by_hand(profile, done))
         return card
 
-    def note_evening(self, body: dict[str, Any]) -> None:
+    def note_evening(self, profile: Profile) -> None:
         """Ask for the readings of an evening at a profile's settings."""
         from ..dialogs.evening_dialog import EveningDialog  # loads what the first paint does not need
 
-        self.evening_dialog = EveningDialog(self.session, body, self)
+        self.evening_dialog = EveningDialog(self.session, profile, self)
         self.evening_dialog.open()
 
     # -- on the machine
 
-    def apply(self, profile_id: str, body: dict[str, Any]) -> None:
+    def apply(self, profile: Profile) -> None:
         """Set a profile on its machine, off the interface thread; a machine that is run by hand has its list shown."""
         session = self.session
-        if library.address_of(session.notebook, body["rig"]) is None:
+        if library.address_of(session.notebook, profile.rig) is None:
             try:
-                self._steps[profile_id] = applying.checklist(session.notebook, body)
+                self._steps[profile.id] = applying.checklist(session.notebook, profile)
             except HovrikError as fault:
                 self.message.setText(str(fault))
                 return
             self.refresh()
             return
         self.message.setText("Setting the machine …")
-        self._work(lambda notebook: applying.apply_profile(notebook, profile_id, body))
+        self._work(lambda notebook: applying.apply_profile(notebook, profile))
 
     def put_back(self, rig: str) -> None:
         """Put a machine back to what it was before its profile."""
         self.message.setText("Putting the machine back …")
         self._work(lambda notebook: applying.put_back(notebook, rig))
 
-    def _on_set_by_hand(self, profile_id: str, body: dict[str, Any], done: list[str]) -> None:
-        self._steps.pop(profile_id, None)
+    def _on_set_by_hand(self, profile: Profile, done: list[str]) -> None:
+        self._steps.pop(profile.id, None)
         try:
-            applying.set_by_hand(self.session.notebook, profile_id, body, done)
+            applying.set_by_hand(self.session.notebook, profile, done)
         except HovrikError as fault:
             self.message.setText(str(fault))
         self.refresh()
@@ -206,53 +204,48 @@ class KeepStage(Stage):
     def _on_not_set(self, fault: HovrikError) -> None:
         self.message.setText(str(fault))
 
-    def _spoiled(self, profile_id: str, wrong: list[str]) -> Card:
+    def _spoiled(self, spoiled: Spoiled) -> Card:
         """A profile that cannot be shown: what is wrong with it, and a way to take it off."""
         card = Card("A profile that cannot be read")
-        card.body.addWidget(label("; ".join(wrong[:5])[:600] + ".", "warn", wrap=True))
+        card.body.addWidget(label("; ".join(spoiled.problems[:5])[:600] + ".", "warn", wrap=True))
         remove = button("Remove")
         remove.setEnabled(not self.session.notebook.read_only)
-        remove.clicked.connect(lambda: remove_profile(self.session, profile_id))
+        remove.clicked.connect(lambda: remove_profile(self.session, spoiled.id))
         row = QHBoxLayout()
         row.addWidget(remove)
         row.addStretch()
         card.body.addLayout(row)
         return card
 
-    def _on_again(self, body: dict[str, Any]) -> None:
+    def _on_again(self, profile: Profile) -> None:
         """Ask for the passes that tell whether a profile is still good, and show the plan."""
-        rig = self.session.newest("rig").get(body["rig"])
+        rig = self.session.newest("rig").get(profile.rig)
         known_rig = Rig.from_dict(rig.body) if rig is not None else None
         if known_rig is None:
-            self.message.setText(f"The rig {body['rig']} is not known here: note it first.")
+            self.message.setText(f"The rig {profile.rig} is not known here: note it first.")
             return
         step, low = known_rig.limit_step_w, known_rig.limit_low_w
-        self._plan(*profiles.control_plan(body, step, low, self.session.design))
+        self._plan(*profiles.control_plan(profile, step, low, self.session.design))
 
     def _plan(self, asked: Question, lengths: LadderDesign) -> None:
         set_question(self.session, asked)
         set_design(self.session, lengths, "the passes that check a profile")
         self.plan_asked.emit()
 
-    def _on_export(self, body: dict[str, Any]) -> None:
-        suggestion = profiles.title_name(body)
-        path = ask_save(self, "profile", "Export the profile", suggestion, "Profiles (*.json *.toml)", ".json")
+    def _on_export(self, profile: Profile) -> None:
+        path = ask_save(self, "profile", "Export the profile", profile.title_name, "Profiles (*.json *.toml)", ".json")
         if path is not None:
-            self.export_to(path, body)
+            self.export_to(path, profile)
 
-    def export_to(self, path: Path, body: dict[str, Any]) -> None:
+    def export_to(self, path: Path, profile: Profile) -> None:
         """Write a profile; the message tells how it went."""
-        self._written(path, lambda force: profile_file.write(path, self._as_it_stands(body), force=force))
+        self._written(path, lambda force: profile_file.write(path, self.as_it_stands(profile), force=force))
 
-    def _as_it_stands(self, body: dict[str, Any]) -> dict[str, Any]:
-        """A body with the state that it is in now."""
-        own = next((one for one, kept in self.session.notebook.profiles() if kept == body), "")
-        return self._with_state(own, body)
-
-    def _with_state(self, profile_id: str, body: dict[str, Any]) -> dict[str, Any]:
+    def as_it_stands(self, profile: Profile) -> Profile:
+        """A profile with the state that it is in now."""
         notebook = self.session.notebook
-        said = profiles.stood(notebook, profile_id, body, self.session.evaluation)
-        return {**body, "state": profiles.state_of(body, profiles.stale(notebook, body), said)}
+        said = profiles.stood(notebook, profile, self.session.evaluation)
+        return profile.with_(state=profiles.state_of(profile, profiles.stale(notebook, profile), said))
 
     def _on_table(self) -> None:
         path = ask_save(self, "profile", "Export all profiles", "profiles", "Tables (*.csv)", ".csv")
@@ -261,8 +254,7 @@ class KeepStage(Stage):
 
     def export_all_to(self, path: Path) -> None:
         """Write every profile in force that can be read as a table; the message tells how it went."""
-        kept = self.session.notebook.profiles()
-        sound = [self._with_state(key, body) for key, body in kept if not profile_file.problems_of(body)]
+        sound = [self.as_it_stands(one) for one in profiles.sound_ones(self.session.notebook)]
         self._written(path, lambda force: profile_file.write_table(path, sound, force=force))
 
     def _written(self, path: Path, write: Callable[[bool], None]) -> None:
@@ -276,9 +268,9 @@ class KeepStage(Stage):
     def import_from(self, path: Path) -> None:
         """Read a profile, checked; undoable."""
         try:
-            body = profile_file.read(path)
+            profile = profile_file.read(path)
         except HovrikError as fault:
             self.message.setText(str(fault))
             return
-        if keep_profile(self.session, body):
+        if keep_profile(self.session, profile):
             self.message.setText(f"Imported {path.name}.")

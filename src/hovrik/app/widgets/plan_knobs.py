@@ -15,6 +15,7 @@ from ...core.kinds.table import LADDER, SEARCH, is_ladder, kind_asked
 from ...core.plan.grid import LadderDesign
 from ...core.questions.question import BASE, VERSIONS, Question
 from ...service.planning import center_w, is_ranged, recipe_of, recipe_words, with_part
+from ...service.profiles import sound_ones
 from ...service.sweeps import levels_of
 from ..commands import set_design, set_question, set_room
 from ..session import Session
@@ -192,8 +193,8 @@ class PlanKnobs(Card):
         if not self.recipe.hasFocus() or not self.recipe.isModified():
             self.recipe.setText(recipe_words(told))
             self.recipe.setModified(False)
-        profiles = [body for _, body in self.session.notebook.profiles() if body.get("title") == question.title]
-        words = {describe(Setup(body.get("setup") or {})): dict(body.get("setup") or {}) for body in profiles}
+        kept = [one.setup for one in sound_ones(self.session.notebook) if one.title == question.title]
+        words = {describe(setup): dict(setup) for setup in kept}
         self._profiles = words
         self.profile.offer([("", "none"), *((text, text) for text in words)])
         self.profile.show_key(next((text for text, own in words.items() if told and told.items() <= own.items()), ""))

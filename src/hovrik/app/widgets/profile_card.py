@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QWidget
@@ -13,9 +12,9 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from ...core import words
 from ...core.facts.knob import inside
 from ...core.facts.known_knobs import known
-from ...core.facts.setup import Setup, describe
+from ...core.facts.setup import describe
+from ...core.keep.profile import Profile
 from ...core.message import Message
-from ...core.stats.estimate import Estimate
 from ...service.applying import Applied, ApplyStep
 from ...service.profiles import state_of
 from ..theme.tokens import TARGET_PX
@@ -54,19 +53,18 @@ class ProfileCard(Card):
     remove_asked = pyqtSignal()
     set_by_hand = pyqtSignal(list)
 
-    def __init__(self, body: Mapping[str, Any], known_: Known) -> None:
-        names = body.get("names") or {}
-        heading = f"{names.get('title', body['title'])} · {names.get('scene', body['scene'])}"
+    def __init__(self, profile: Profile, known_: Known) -> None:
+        heading = f"{profile.title_name} · {profile.named('scene')}"
         super().__init__(heading)
         self.setAccessibleName(f"Profile {heading}")
-        state = state_of(body, known_.said, known_.stood)
-        where = f"{names.get('rig', body['rig'])}, {names.get('slot', body['slot'])}, on {body['source']}"
+        state = state_of(profile, known_.said, known_.stood)
+        where = f"{profile.named('rig')}, {profile.named('slot')}, on {profile.source.value}"
         self.body.addWidget(label(f"{where} · {STATES.get(state, state)}", "soft", wrap=True))
-        self.body.addWidget(label(describe(Setup(body["setup"])), "figure", wrap=True))
-        self.body.addWidget(label(body["sentence"], wrap=True))
-        self.body.addWidget(label(" · ".join(_evidence(body)), "soft", wrap=True))
+        self.body.addWidget(label(describe(profile.setup), "figure", wrap=True))
+        self.body.addWidget(label(profile.sentence, wrap=True))
+        self.body.addWidget(label(" · ".join(_evidence(profile)), "soft", wrap=True))
         self._tell(known_)
-        order = [inside(known(key).label) for key in body.get("order") or ()]
+        order = [inside(known(key).label) for key in profile.order]
         if order:
             self.body.addWidget(label(f"Set in this order: {', '.join(dict.fromkeys(order))}", "soft", wrap=True))
         self._tell_applied(known_.applied)
@@ -155,13 +153,12 @@ class ProfileCard(Card):
         self.set_by_hand.emit([key for box, keys in self._ticks if box.isChecked() for key in keys])
 
 
-def _evidence(body: Mapping[str, Any]) -> list[str]:
-    found = [words.plural(len(body["passes"]), "pass", "passes") + " at this setup"]
-    hours = body["metrics"].get("hours")
-    if hours:
-        found.append(words.hours_span(Estimate(hours["value"], hours["low"], hours["high"])) + " from full")
-    if body.get("firmware"):
-        found.append(f"firmware {body['firmware']}")
-    if body.get("kept_at"):
-        found.append(f"kept {datetime.fromtimestamp(body['kept_at'] / 1e9, UTC):%Y-%m-%d %H:%M} UTC")
+def _evidence(profile: Profile) -> list[str]:
+    found = [words.plural(len(profile.passes), "pass", "passes") + " at this setup"]
+    if "hours" in profile.metrics:
+        found.append(words.hours_span(profile.metrics["hours"]) + " from full")
+    if profile.firmware:
+        found.append(f"firmware {profile.firmware}")
+    if profile.kept_at:
+        found.append(f"kept {datetime.fromtimestamp(profile.kept_at / 1e9, UTC):%Y-%m-%d %H:%M} UTC")
     return found

@@ -9,10 +9,9 @@ from PyQt6.QtCore import QBuffer, QByteArray, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
-from ...core.facts.setup import Setup, describe
-from ...service.profiles import title_name
+from ...core.facts.setup import describe
+from ...service.profiles import sound_ones
 from ...service.report import card_of, report_of
-from ...store.files.write.profile import problems_of
 from ...store.files.write.report import Report, html
 from ..file_names import ask_save, write_or_ask
 from ..session import Session
@@ -59,8 +58,8 @@ class ReportPage(QWidget):
     def refresh(self) -> None:
         """Make the report anew, off the interface thread."""
         session = self._session
-        kept = {name: body for name, body in session.notebook.profiles() if not problems_of(body)}
-        shown = [(name, f"profile: {title_name(own)}, {describe(Setup(own['setup']))}") for name, own in kept.items()]
+        kept = {one.id: one for one in sound_ones(session.notebook)}
+        shown = [(name, f"profile: {own.title_name}, {describe(own.setup)}") for name, own in kept.items()]
         self.what.offer([(ANSWER, ANSWER_WORDS), *shown])
         evaluation, notebook, chosen = session.evaluation, session.notebook, self.what.key()
         if chosen in kept:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from ..facts.condition import number
 from ..facts.rig import Rig
@@ -14,6 +13,7 @@ from ..message import Message, Value, say
 from ..passes.discharge import LEAST_USED, hours_of_a_charge
 from ..passes.purpose import EVENING
 from ..passes.record import PassRecord
+from .profile import Profile
 
 START, END, PLAYED = "charge_start_share", "charge_end_share", "played_h"  # conditions that tell of one
 STEP = 0.01  # of a gauge that is read by eye, of which nothing else is known
@@ -46,22 +46,21 @@ def evenings_in(records: Sequence[PassRecord]) -> list[tuple[Setup, EveningReadi
     return [(record.setup, found) for record in records if (found := evening_of(record)) is not None]
 
 
-def verdict(body: Mapping[str, Any], evening: EveningReadings, rig: Rig) -> Message:
-    """Whether a profile's hours are true. body : of the profile. An evening is no scene: what it plays beside the
+def verdict(profile: Profile, evening: EveningReadings, rig: Rig) -> Message:
+    """Whether a profile's hours are true. An evening is no scene: what it plays beside the
     measured one is in the difference, so that it is said and not judged further."""
     if evening.used < LEAST_USED:
         return say("evening.little", used=max(evening.used, 0.0), least=LEAST_USED)
-    row = (body.get("metrics") or {}).get("hours")
+    row = profile.metrics.get("hours")
     span = rig.charge_limit - rig.reserve
     found = hours_of_a_charge(3600.0 * evening.hours, evening.used, span, STEP)
     took = Value(found.value, "h", found.low, found.high)
     values = {"hours": evening.hours, "used": evening.used, "took": took}
     if row is None:
         return say("evening.alone", **values)
-    value = float(row["value"])
-    low, high = (float(row[end]) if row.get(end) is not None else value for end in ("low", "high"))
-    told = Value(value, "h", low, high)
+    low, high = (end if end is not None else row.value for end in (row.low, row.high))
+    told = Value(row.value, "h", low, high)
     if low <= (found.high or math.inf) and (found.low or 0.0) <= high:
         return say("evening.true", **values, told=told)
-    off = Value(100.0 * (value / found.value - 1.0), "%", digits=0)
+    off = Value(100.0 * (row.value / found.value - 1.0), "%", digits=0)
     return say("evening.off", **values, told=told, off=off)

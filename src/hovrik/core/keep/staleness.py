@@ -6,48 +6,43 @@ A profile is what was true of certain versions, a battery, a fan; where one of t
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
-from ..facts.setup import Setup
 from ..message import Message, say
 from ..read.group import Group
 from ..read.response import Response
+from .profile import Profile
 
 HEALTH = 0.05  # of a battery, from which its hours are others
 FAN = "fan_policy"
 
 
 def changes(
-    body: Mapping[str, Any], versions: Mapping[str, str | None], health: float | None, fan: str | None
+    profile: Profile, versions: Mapping[str, str | None], health: float | None, fan: str | None
 ) -> tuple[Message, ...]:
     """What differs now from when a profile was chosen. versions : installed now, by "rig/firmware" and the like;
     health : of the battery; fan : policy that is noted of the rig. What either side does not tell is no change."""
-    then = dict(body.get("versions") or {})
-    if not then and body.get("firmware"):
-        then = {"rig/firmware": body["firmware"]}
     said = [
         say("stale.version", what=what.partition("/")[2] or what, then=str(old), now=str(versions[what]))
-        for what, old in then.items() if old and versions.get(what) and versions[what] != old
+        for what, old in profile.versions.items() if old and versions.get(what) and versions[what] != old
     ]  # fmt: skip
-    before = body.get("health")
+    before = profile.health
     if isinstance(before, int | float) and health is not None and abs(health - before) > HEALTH:
         said.append(say("stale.health", then=float(before), now=health))
-    policy = (body.get("conditions") or {}).get(FAN)
+    policy = profile.conditions.get(FAN)
     if policy and fan and policy != fan:
         said.append(say("stale.fan", then=str(policy), now=fan))
     return tuple(said)
 
 
 def verdict(
-    body: Mapping[str, Any], responses: Sequence[Response], versions_of: Mapping[str, Mapping[str, str | None]],
+    profile: Profile, responses: Sequence[Response], versions_of: Mapping[str, Mapping[str, str | None]],
     versions: Mapping[str, str | None], sure: float,
 ) -> Message | None:  # fmt: skip
     """What passes at a profile's setup say that were made since the change: still good, to be tuned anew, or not yet.
     versions_of : pass id to the versions that it ran under. None where there are none."""
-    setup = Setup(body["setup"])
     for response in responses:
         for group in response.groups:
-            if not group.setup.has(setup) or not _made_since(group, versions_of, versions):
+            if not group.setup.has(profile.setup) or not _made_since(group, versions_of, versions):
                 continue
             if group.holds is None:
                 return say("stale.open", passes=len(group.passes))

@@ -16,6 +16,7 @@ from typing import Any
 import tomli_w
 
 from ....core.errors import ImportRefused, Problem
+from ....core.keep.profile import Profile
 from ....disk.reading import name_of, read_text
 from ....disk.writing import FileKind, write_text
 from ...sound import check
@@ -28,16 +29,16 @@ _TEXT = ("rig", "slot", "title", "scene", "source", "sentence")
 _NUMBER = ("target_fps", "holds")
 
 
-def to_json(body: Mapping[str, Any]) -> str:
-    """The document of a profile body."""
-    document = {"schema": SCHEMA, "version": VERSION, **body}
+def to_json(profile: Profile) -> str:
+    """The document of a profile."""
+    document = {"schema": SCHEMA, "version": VERSION, **profile.body}
     return json.dumps(document, indent=2, ensure_ascii=False, sort_keys=True, allow_nan=False) + "\n"
 
 
-def to_toml(body: Mapping[str, Any]) -> str:
+def to_toml(profile: Profile) -> str:
     """The same as TOML, which knows no null: what is unknown is left out, lists and the message with it in them whole,
     for they would say something else."""
-    whole = {key: own for key, own in body.items() if key != "message" or not _has_null(own)}
+    whole = {key: own for key, own in profile.body.items() if key != "message" or not _has_null(own)}
     return tomli_w.dumps({"schema": SCHEMA, "version": VERSION, **_without_null(whole)})
 
 
@@ -55,22 +56,22 @@ def _without_null(value: Any) -> Any:
     return [_without_null(own) for own in value] if isinstance(value, list | tuple) else value
 
 
-def write(path: Path, body: Mapping[str, Any], *, force: bool = False) -> None:
+def write(path: Path, profile: Profile, *, force: bool = False) -> None:
     """Write a profile atomically, TOML where the name ends in .toml. Raises StoreError, NotOurs; an older file is then
     still whole."""
-    text = to_toml(body) if path.suffix.lower() == ".toml" else to_json(body)
+    text = to_toml(profile) if path.suffix.lower() == ".toml" else to_json(profile)
     write_text(path, text, FileKind.DOCUMENT, force=force)
 
 
-def write_table(path: Path, bodies: Iterable[Mapping[str, Any]], *, force: bool = False) -> None:
+def write_table(path: Path, profiles: Iterable[Profile], *, force: bool = False) -> None:
     """Write profiles as a table, one row for each. Raises StoreError, NotOurs; an older file is then still whole."""
-    write_text(path, to_csv(bodies), FileKind.TABLE, force=force)
+    write_text(path, to_csv(profiles), FileKind.TABLE, force=force)
 
 
-def to_csv(bodies: Iterable[Mapping[str, Any]]) -> str:
+def to_csv(profiles: Iterable[Profile]) -> str:
     """A table of profiles (RFC 4180): names, every knob as "setup.x", every figure as "x", "x.low" and "x.high" with
     its unit in the heading, the sentence. Text that a spreadsheet would take for a formula gets an apostrophe."""
-    rows = [_row_of(body) for body in bodies]
+    rows = [_row_of(one) for one in profiles]
     columns = [*dict.fromkeys(key for place in range(3) for row in rows for key in row[place])]
     text = io.StringIO(newline="")
     table = csv.writer(text)
@@ -81,19 +82,18 @@ def to_csv(bodies: Iterable[Mapping[str, Any]]) -> str:
     return text.getvalue()
 
 
-def _row_of(body: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any], dict[str, Any]]:
+def _row_of(profile: Profile) -> tuple[dict[str, Any], dict[str, Any], dict[str, Any]]:
     """Cells of a profile: whose it is and its setup, its figures, its sentence."""
-    names, kept_at = body.get("names") or {}, body.get("kept_at")
-    place = {kind: names.get(kind) or body[kind] for kind in ("title", "scene", "rig", "slot")}
-    setup = {f"setup.{knob}": value for knob, value in sorted(body["setup"].items())}
-    figures: dict[str, Any] = {"floor, fps": body["target_fps"], "floor holds, share": body["holds"]}
-    for name, metric in sorted(body["metrics"].items()):
-        for end in ("value", "low", "high"):
-            heading = name if end == "value" else f"{name}.{end}"
-            figures[f"{heading}, {metric['unit']}" if metric["unit"] else heading] = metric.get(end)
+    kept_at = profile.kept_at
+    place = {kind: profile.named(kind) for kind in ("title", "scene", "rig", "slot")}
+    setup = {f"setup.{knob}": value for knob, value in sorted(profile.setup.items())}
+    figures: dict[str, Any] = {"floor, fps": profile.target_fps, "floor holds, share": profile.body["holds"]}
+    for name, metric in sorted(profile.metrics.items()):
+        for heading, end in ((name, metric.value), (f"{name}.low", metric.low), (f"{name}.high", metric.high)):
+            figures[f"{heading}, {metric.unit}" if metric.unit else heading] = end
     when = f"{datetime.fromtimestamp(kept_at / 1e9, UTC):%Y-%m-%dT%H:%M:%SZ}" if kept_at else ""
-    last = {"passes": len(body["passes"]), "kept": when, "sentence": body["sentence"]}
-    return {**place, "source": body["source"], **setup}, figures, last
+    last = {"passes": len(profile.passes), "kept": when, "sentence": profile.sentence}
+    return {**place, "source": profile.source.value, **setup}, figures, last
 
 
 def plain_cell(cell: Any) -> Any:
@@ -103,12 +103,12 @@ def plain_cell(cell: Any) -> Any:
     return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
 
 
-def read(path: Path) -> dict[str, Any]:
-    """A profile body from a file. Raises ImportRefused with every problem found."""
+def read(path: Path) -> Profile:
+    """A profile from a file. Raises ImportRefused with every problem found."""
     return parse(read_text(path, "a profile"), name_of(path))
 
 
-def parse(text: str, name: str) -> dict[str, Any]:
+def parse(text: str, name: str) -> Profile:
     """The same for text, TOML where `name` ends in .toml; all problems are reported together."""
     document = document_of(text, name)
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
@@ -117,7 +117,7 @@ def parse(text: str, name: str) -> dict[str, Any]:
     problems = problems_of(document)
     if problems:
         raise ImportRefused(f"{name} is not a sound profile.", tuple(Problem(None, "field", p) for p in problems))
-    return {k: v for k, v in document.items() if k not in ("schema", "version")}
+    return Profile({k: v for k, v in document.items() if k not in ("schema", "version")})
 
 
 def problems_of(body: Any) -> list[str]:
