@@ -112,6 +112,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     "launched-apart": ({"passes": 9, "launches": 3}, {"passes": 4, "launches": 2}),
     "differ": ({"what": ("driver",)}, {"what": ("driver", "firmware", "room")}),
     "unchecked": ({"passes": 2000}, {"passes": 301}),
+    "lengths-differ": ({"short": v(30, "s", 0), "long": v(90, "s", 0)}, {"short": v(60, "s", 0), "long": v(1, "s", 0)}),
     "rooms-differ": ({"by": v(6, "degrees", 0)}, {"by": v(4, "degrees", 0)}),
     "surprise": (
         {"level": "12 W", "off": v(53, "%", 0), "side": say("below"), "figure": "1 % low"},

@@ -30,9 +30,9 @@ def notebook(tmp_path):
         yield opened
 
 
-def imported(low_ms=24.0, seed=0, **channels):
-    """An import of 60 s around an interval."""
-    trace = trace_of(wandering(60, 1000 / low_ms, seed=seed), **channels)
+def imported(low_ms=24.0, seed=0, seconds=60, **channels):
+    """An import around an interval."""
+    trace = trace_of(wandering(seconds, 1000 / low_ms, seed=seed), **channels)
     return Imported(trace, trace.frames_ns, ())
 
 
@@ -253,13 +253,19 @@ def test_overrule_and_take_out(notebook):
     assert not found.views[0].counts and found.responses == ()
 
 
-def test_rooms_that_differ_are_said(notebook):
+def test_rooms_and_lengths_that_differ_are_said(notebook):
     setup = imports.setup_from({"sustained_limit_w": "15"})
-    for room in ("18", "26"):
+    for room, seconds in (("18", 20), ("26", 60)):
         imports.import_trace(
-            notebook, DEMO_QUESTION, imported(), setup, imports.conditions_from(DEMO_QUESTION, {"room_c": room})
+            notebook,
+            DEMO_QUESTION,
+            imported(seconds=seconds),
+            setup,
+            imports.conditions_from(DEMO_QUESTION, {"room_c": room}),
         )
-    assert any("rooms differ by 8 degrees" in n for n in evidence.evaluate(notebook, DEMO_QUESTION).answer.reasons)
+    reasons = evidence.evaluate(notebook, DEMO_QUESTION).answer.reasons
+    assert any("rooms differ by 8 degrees" in n for n in reasons)
+    assert any(n.startswith("passes of 20 s and of 60 s count alike") for n in reasons)
 
 
 def test_demo_answer_is_right(demo_notebook):

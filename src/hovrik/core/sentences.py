@@ -95,6 +95,7 @@ TEMPLATES: Mapping[str, str] = {
         "be that of the launches, so spread repeats over launches",
     "differ": "passes differ in {what}: kept apart",
     "unchecked": "{passes} passes are still being looked through for damage",
+    "lengths-differ": "passes of {short} and of {long} count alike here, though a longer one says more",
     "rooms-differ": "rooms differ by {by}: temperatures are not comparable",
     "surprise": "its {figure} lies {off} {side} the others at {level}; repeat it before believing it",
     "dent": "{size} {side} the curve and its neighbours: an edge or dent, not noise",

@@ -171,6 +171,7 @@ def surprising_setups(evaluation: Evaluation) -> list[Setup]:
     ]  # fmt: skip
 
 
+UNLIKE_LENGTHS = 1.5  # from where passes of a question are said to differ in length
 MOST_VOID = 3  # void passes of a setup, none of them counting, after which it is not proposed again
 
 
@@ -542,6 +543,10 @@ def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | 
     if known_rooms and max(known_rooms) - min(known_rooms) > 3:
         by = Value(max(known_rooms) - min(known_rooms), "degrees", digits=0)
         notes.append(say("rooms-differ", by=by))
+    lengths = [v.figures.frames.seconds for v in counted if v.figures.frames is not None]
+    if lengths and max(lengths) > UNLIKE_LENGTHS * min(lengths):
+        short, long = (Value(s, "s", digits=0) for s in (min(lengths), max(lengths)))
+        notes.append(say("lengths-differ", short=short, long=long))
     pairs = [(v.figures.value("package_w"), v.figures.value("draw_w")) for v in counted]
     both = [(p, d) for p, d in pairs if p is not None and d is not None]
     line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
