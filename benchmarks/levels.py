@@ -1,12 +1,12 @@
 """Verdicts of two to five levels against the truth: plays in which nothing differs, and such in which one is better.
 
-Usage: .venv/bin/python benchmarks/levels.py [--cases 1000]   (about 2 min)
+Usage: .venv/bin/python benchmarks/levels.py [--cases 1000]   (about 5 min)
 
 Passes scatter by .7 to 4 % (rate), 1 to 6 % (low), .5 to 2 % (draw) between themselves, launches by 30 % of that
 variance or by nothing; a launch goes over one round of all levels, or over one level; its id is known or not. Called
 better: a level is stated. Power: the second level is better by twice what the passes resolve, the last of several by .4
 of that.
-Wrong leader: another one is stated.
+Wrong leader: another one is stated. With a history: 25 passes of five setups of the same machine were seen before.
 """
 
 import argparse
@@ -27,7 +27,9 @@ from hovrik.core.passes.point import Point
 from hovrik.core.questions.question import Question, Scope
 from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
+from hovrik.core.read.history import History, history_of
 
+NOTHING = History()
 NAMES = ("a", "b", "c", "d", "e", "f")
 SPREADS = {"low": (0.007, 0.012, 0.005), "middle": (0.02, 0.03, 0.01), "high": (0.04, 0.06, 0.02)}
 FIGURES = ("mean_fps", "low_1pct_fps_percentile", "draw_w")
@@ -56,10 +58,15 @@ def plays(levels, n, spread, launched, known, shift, rng):
     return found
 
 
-def answered(passes, aim):
+def before(spread, launched, known, rng):
+    """What 25 earlier passes of the machine tell of how far passes scatter."""
+    return history_of(plays(5, 5, spread, launched, known, 0.0, rng))
+
+
+def answered(passes, aim, history=NOTHING):
     """What is said of them."""
     question = Question("knob", Scope()).with_(figure="none", aim=aim)
-    return versus.answer(Seen((), passes, question, Context(), of_knob(KNOB)))
+    return versus.answer(Seen((), passes, question, Context(), of_knob(KNOB), history=history))
 
 
 def stated(answer):
@@ -72,18 +79,20 @@ def share_of(cases, one):
     return sum(map(one, range(cases))) / cases
 
 
-def null(cell, case):
+def null(cell, case, seen_before=False):
     """Whether anything is called better where nothing differs."""
     levels, n, spread, launched, known, aim = cell
     rng = np.random.default_rng((case, levels, n, len(spread), len(launched), known, len(aim)))
-    return stated(answered(plays(levels, n, spread, launched, known, 0.0, rng), Aim(aim))) is not None
+    history = before(spread, launched, known, rng) if seen_before else NOTHING
+    return stated(answered(plays(levels, n, spread, launched, known, 0.0, rng), Aim(aim), history)) is not None
 
 
-def power(levels, n, spread, case):
+def power(levels, n, spread, case, seen_before=False):
     """(found, wrong) where the second level is better by twice what is resolved."""
     rng = np.random.default_rng((case, levels, n, len(spread), 77))
     shift = 2 * 2.8 * SPREADS[spread][0] * math.sqrt(2 / n)
-    said = stated(answered(plays(levels, n, spread, "round", True, shift, rng), Aim.FRAMES))
+    history = before(spread, "round", True, rng) if seen_before else NOTHING
+    said = stated(answered(plays(levels, n, spread, "round", True, shift, rng), Aim.FRAMES, history))
     return said is not None and said.endswith("b"), said is not None and not said.endswith("b")
 
 
@@ -96,18 +105,27 @@ def main():
     parser.add_argument("--cases", type=int, default=1000)
     cases = parser.parse_args().cases
     each = max(cases // 12, 40)
-    rows = {cell: share_of(each, partial(null, cell)) for cell in CELLS}
+    for seen_before, words in ((False, "of an unknown machine"), (True, "with a history")):
+        _tables(cases, each, seen_before, words)
+
+
+def _tables(cases, each, seen_before, words):
+    rows = {cell: share_of(each, partial(null, cell, seen_before=seen_before)) for cell in CELLS}
     print(
-        "| levels | launches | ids | n | called better where nothing differs | worst cell |\n|---|---|---|---|---|---|"
+        f"| levels | launches | ids | n | called better where nothing differs, {words} | worst cell |\n"
+        "|---|---|---|---|---|---|"
     )
     for levels, launched, known in product((2, 3, 5), ("round", "level", ""), (True, False)):
         own = [v for c, v in rows.items() if (c[0], c[3], c[4]) == (levels, launched, known)]
         print(f"| {levels} | {launched or 'each pass'} | {'known' if known else 'not known'} | {each * len(own)} | "
               f"{100 * np.mean(own):.1f} % | {100 * max(own):.1f} % |", flush=True)  # fmt: skip
-    print("| levels | passes | spread | found of twice what is resolved | wrong leader |\n|---|---|---|---|---|")
+    print(
+        f"| levels | passes | spread | found of twice what is resolved, {words} | wrong leader |\n|---|---|---|---|---|"
+    )
     for levels, n, spread in product((2, 3, 5), (4, 6), SPREADS):
-        found, wrong = np.mean([power(levels, n, spread, case) for case in range(cases // 4)], axis=0)
-        print(f"| {levels} | {n} | {spread} | {100 * found:.0f} % | {100 * wrong:.1f} % |", flush=True)
+        found = [power(levels, n, spread, case, seen_before) for case in range(cases // 4)]
+        right, wrong = np.mean(found, axis=0)
+        print(f"| {levels} | {n} | {spread} | {100 * right:.0f} % | {100 * wrong:.1f} % |", flush=True)
 
 
 if __name__ == "__main__":

@@ -495,6 +495,7 @@ CASES: dict[str, tuple[Case, Case]] = {
     "versus.all-alike": (
         {"levels": ("720 lines", "1080 lines", "2160 lines")}, {"levels": ("a", "b", "c", "d")}
     ),
+    "versus.history": ({"passes": 36}, {"passes": 12}),
     "versus.lead-open": (
         {"ahead": ("720 lines", "1080 lines"), "behind": ("2160 lines",)},
         {"ahead": ("fan even", "fan auto", "fan full"), "behind": ("fan silent", "fan off")},

@@ -125,7 +125,7 @@ def test_twins_share_nothing_with_the_stand_in():
 
 def test_places_of_setups():
     where = features(DESIGN.setups)
-    assert where.shape == (24, 3) and np.ptp(where[:, 0]) == pytest.approx(math.log(18 / 8) / 0.7)
+    assert where.shape == (24, 4) and np.ptp(where[:, 0]) == pytest.approx(math.log(18 / 8) / 0.7)
     assert features((Setup(fan_policy="a"), Setup(fan_policy="b"), Setup(fan_policy="c"))).shape == (3, 3)
     assert varied(DESIGN.setups) == [LIMITS[0], CAP, "boost"]
 

@@ -342,6 +342,7 @@ TEMPLATES: Mapping[str, str] = {
     "versus.all-alike": "{levels} are the same for your purpose.",
     "versus.lead-open": "Not decided yet between {ahead}; they are ahead of {behind}.",
     "versus.none-leads": "Not decided yet between {levels}.",
+    "versus.history": "how far passes scatter here is known from {passes:pass|passes} before these",
     "versus.holds-floor": "it alone holds the floor",
     "versus.all-same": "{a} and {b} are the same for your purpose.",
     "knob.also": "{a} against {b}: {what}",

@@ -48,6 +48,7 @@ from ..core.read import response
 from ..core.read.agree import at_base
 from ..core.read.answer import Answer, Context, build, hours_of
 from ..core.read.group import Counted, Group
+from ..core.read.history import History, history_of
 from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..core.read.rules.rule import Looked, Whole
@@ -277,6 +278,8 @@ def evaluate(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
+    if counted and not factor.place:
+        seen = replace(seen, history=_history(counted, [*views, *beside], question))
     if kind is not None and kind.of_charge:
         emptied = [v.record for v in views if v.record.purpose == DISCHARGE and v.record.outcome is End.DONE
                    and not v.deleted]  # fmt: skip
@@ -321,6 +324,18 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
         return at_base(point.setup if is_there else record.asked, point.versions, base, question.versions, knobs)
 
     return is_own
+
+
+def _history(counted: Sequence[PassView], every: Sequence[PassView], question: Question) -> History:
+    """What the rig's passes of this scene that are older than the question's first tell of how far passes scatter."""
+    first = min(view.record.started_ns for view in counted)
+    own = {view.record.id for view in counted}
+    earlier = [
+        view for view in every
+        if view.is_good and 0 < view.record.started_ns < first and view.record.id not in own
+        and view.point.place.slot == question.keys["slot"] and view.point.place.source is question.source
+    ]  # fmt: skip
+    return history_of([view.counted for view in sorted(earlier, key=lambda one: one.record.started_ns)])
 
 
 def _telling(memory: Memory, question: Question, records: Sequence[PassRecord]) -> frozenset[str]:

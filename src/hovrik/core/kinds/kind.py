@@ -26,6 +26,7 @@ from ..plan.steps import PlannedPass
 from ..questions.question import Question
 from ..read.answer import Answer, Context
 from ..read.group import Counted
+from ..read.history import History
 from ..read.response import Response
 
 MOST_LEVELS = 16  # of a number that is bounded only
@@ -156,7 +157,7 @@ class Seen:
     """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps;
     design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement;
     discharges : passes over a whole charge, oldest first, and the setups they were made at; evenings : what a person
-    read of evenings at a setup, oldest first."""
+    read of evenings at a setup, oldest first; history : what passes before these tell of how far passes scatter."""
 
     responses: Sequence[Response]
     counted: Sequence[Counted]
@@ -169,6 +170,7 @@ class Seen:
     discharges: Sequence[Discharge] = ()
     discharged: Sequence[Setup] = ()
     evenings: Sequence[tuple[Setup, EveningReadings]] = ()
+    history: History = field(default_factory=History)
 
 
 class Limits(StrEnum):

@@ -28,7 +28,7 @@ def contrasts_of(seen: Seen, factor: Factor, a: Level, b: Level, *, equal_watts:
     """Every figure of two levels of a factor."""
     return contrasts(
         seen.counted, factor, a, b, figures_of(seen), margins=seen.question.terms.margins, knobs=seen.knobs,
-        equal_watts=equal_watts,
+        equal_watts=equal_watts, usual=seen.history.spreads,
     )  # fmt: skip
 
 
@@ -55,6 +55,7 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     verdict = verdict_of(
         seen.counted, factor, distinct, figures_of(seen), seen.question.terms.aim,
         margins=seen.question.terms.margins, knobs=seen.knobs, equal_watts=equal_watts,
+        usual=seen.history.spreads,
     )  # fmt: skip
     best = _best(verdict, found, seen)
     option = _option(best, seen) if best is not None else None
@@ -64,6 +65,8 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
         figure_words(one) if len(distinct) == 2
         else say("knob.also", a=factor.words(one.a), b=factor.words(one.b), what=figure_words(one)) for one in found
     )  # fmt: skip
+    if seen.history.spreads:
+        because = (*because, say("versus.history", passes=seen.history.passes))
     open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))

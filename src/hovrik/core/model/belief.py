@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..facts.knob import CAP, LIMITS, Level, is_number
+from ..facts.knob import CAP, LIMITS, NO_CAP, Level, is_number
 from ..facts.setup import Setup
 from .twins import EVERY, Chosen, Twins
 
@@ -50,7 +50,8 @@ def _columns(key: str, levels: Sequence[Level | None]) -> list[Array]:
         top = max(numbers, default=1.0)
         values = np.array([float(v) if is_number(v) and v is not None else 1.4 * top for v in levels])
         if values.min() > 0:
-            return [np.log(values) / _LENGTHS.get(key, _LENGTHS["number"])]
+            apart = [np.array([float(v == NO_CAP) for v in levels]) / _LENGTHS[CAP]] if key == CAP else []
+            return [np.log(values) / _LENGTHS.get(key, _LENGTHS["number"]), *apart]
         return [(values - values.min()) / max(float(np.ptp(values)), 1e-9)]
     words = list(map(str, levels))
     others = list(dict.fromkeys(words))[1:]

@@ -19,7 +19,7 @@ from ..facts.factor import Factor
 from ..facts.knob import Knob, Level
 from ..passes.figure import BY_ID, Figure
 from ..stats.estimate import t_quantile
-from ..stats.least_squares import generalised
+from ..stats.least_squares import PRIOR_DOF, generalised
 from .agree import differences
 from .group import Counted, cap_of
 
@@ -144,6 +144,13 @@ def unknown_sd(figure: Figure) -> float:
     return UNKNOWN_SD.get(figure.id, LOW_SD if figure.log else 1.6 * figure.prior_sd)
 
 
+def thought_before(figure: Figure, usual: Mapping[str, float] | None) -> tuple[float, float]:
+    """(spread of a pass, degrees of freedom that it counts for): of the machine's own history where it has one.
+    usual : of that, by figure."""
+    own = (usual or {}).get(figure.id)
+    return (own, PRIOR_DOF) if own is not None else (unknown_sd(figure), 1.0)
+
+
 def block_of(one: Counted, level: float) -> str:
     """What passes share that err together: their launch; untold, that of their run, which starts nothing anew that it
     does not tell; else their level's, as it is with logs that were brought one by one."""
@@ -153,13 +160,14 @@ def block_of(one: Counted, level: float) -> str:
 
 def contrast(
     one: Side, other: Side, figure: Figure, *, margin: float | None = None, beside: tuple[str, ...] = (),
-    equal_watts: bool = False,
+    equal_watts: bool = False, usual: Mapping[str, float] | None = None,
 ) -> Contrast | None:  # fmt: skip
     """One figure at two levels; None where a side does not carry it.
 
     margin : that is no practical difference, a share for log figures; equal_watts : rates as they would be at the same
-    measured package power. Least squares of the side over passes, families apart, passes of one launch erring together;
-    where nobody told launches, passes of a run are taken to be of one, else those of a level.
+    measured package power; usual : spread of a pass by figure, as the machine's history has it. Least squares of the
+    side over passes, families apart, passes of one launch erring together; where nobody told launches, passes of a run
+    are taken to be of one, else those of a level.
     """
     rows = [
         (value, at, family, counted.figures.value("package_w") or 0.0, block_of(counted, at))
@@ -177,7 +185,8 @@ def contrast(
         if np.ptp(watts) > 0.01 and len(rows) > len(columns) + 1:
             columns.append(watts - watts.mean())
     design = np.column_stack(columns)
-    found = generalised(design, y, unknown_sd(figure), [row[4] for row in rows])
+    sd, dof = thought_before(figure, usual)
+    found = generalised(design, y, sd, [row[4] for row in rows], dof)
     own_se, base = math.sqrt(float(found.covariance[0, 0])), y[design[:, 0] == 0.0]
     se = math.hypot(own_se, _reading(one, other, figure))
     return _made(one, other, figure, float(found.coefficients[0]), se, found.dof, margin, beside, len(rows), base)
@@ -225,6 +234,7 @@ def _made(
 def contrasts(
     counted: Sequence[Counted], factor: Factor, a: Level, b: Level, figures: Sequence[str], *,
     margins: Mapping[str, float] | None = None, knobs: Mapping[str, Knob] | None = None, equal_watts: bool = False,
+    usual: Mapping[str, float] | None = None,
 ) -> list[Contrast]:  # fmt: skip
     """Every figure that both levels carry. Where both sides stand at a cap that they reach, rates say nothing and are
     left out."""
@@ -238,7 +248,13 @@ def contrasts(
             continue
         rate = equal_watts and BY_ID[name].unit == "fps"
         made = contrast(
-            one, other, BY_ID[name], margin=(margins or {}).get(name), beside=beside, equal_watts=rate and not capped
+            one,
+            other,
+            BY_ID[name],
+            margin=(margins or {}).get(name),
+            beside=beside,
+            usual=usual,
+            equal_watts=rate and not capped,
         )
         if made is not None:
             found.append(made)

@@ -19,7 +19,7 @@ from ..facts.terms import Aim
 from ..passes.figure import BY_ID, Figure
 from ..stats.least_squares import generalised
 from .agree import clusters
-from .contrast import block_of, margin_of, unknown_sd
+from .contrast import block_of, margin_of, thought_before
 from .group import Counted
 
 Array = NDArray[np.float64]
@@ -87,13 +87,15 @@ class _Fit:
 def verdict_of(
     counted: Sequence[Counted], factor: Factor, levels: Sequence[Level], figures: Sequence[str], aim: Aim, *,
     margins: Mapping[str, float] | None = None, knobs: Mapping[str, Knob] | None = None, equal_watts: bool = False,
+    usual: Mapping[str, float] | None = None,
 ) -> Verdict:  # fmt: skip
     """Of levels that passes were made at. figures : what is compared; margins : that is no practical difference;
-    equal_watts : rates as they would be at the same measured package power."""
+    equal_watts : rates as they would be at the same measured package power; usual : spread of a pass by figure, as the
+    machine's history has it."""
     homes = _homes(counted, factor, levels, knobs)
     fits = {
         name: fit for name in figures
-        if (fit := _fit(homes, len(levels), BY_ID[name], (margins or {}).get(name), equal_watts)) is not None
+        if (fit := _fit(homes, len(levels), BY_ID[name], (margins or {}).get(name), equal_watts, usual)) is not None
     }  # fmt: skip
     rate = next((fits[name] for name in RATE if name in fits), None)
     low = next((fit for name, fit in fits.items() if name.startswith("low_")), None)
@@ -153,8 +155,9 @@ def _homes(
 
 
 def _fit(
-    homes: Sequence[tuple[Counted, int, int]], k: int, figure: Figure, margin: float | None, equal_watts: bool
-) -> _Fit | None:
+    homes: Sequence[tuple[Counted, int, int]], k: int, figure: Figure, margin: float | None, equal_watts: bool,
+    usual: Mapping[str, float] | None,
+) -> _Fit | None:  # fmt: skip
     """One figure at every level; None where a level does not tell it."""
     sign = -1.0 if figure.less_is_better else 1.0
     rows = [
@@ -172,7 +175,8 @@ def _fit(
         if np.ptp(logs) > 0.01 and len(rows) > len(columns) + 1:
             columns.append((logs - logs.mean()).tolist())
     blocks = [block_of(row[3], row[1]) for row in rows]
-    made = generalised(np.column_stack(columns), np.array([row[0] for row in rows]), unknown_sd(figure), blocks)
+    sd, dof = thought_before(figure, usual)
+    made = generalised(np.column_stack(columns), np.array([row[0] for row in rows]), sd, blocks, dof)
     wide = margin if margin is not None else margin_of(figure)
     covariance = made.covariance[:k, :k] + np.diag(_readings(rows, k, figure))
     return _Fit(made.coefficients[:k], covariance, made.dof, math.log1p(wide) if figure.log else wide)

@@ -39,10 +39,11 @@ class Joint(NamedTuple):
 
 
 def generalised(
-    design: NDArray[np.float64], y: NDArray[np.float64], prior_sd: float, blocks: Sequence[Hashable]
-) -> Joint:
-    """Generalised least squares where passes of one block (a launch) err together. prior_sd : spread of passes of a
-    machine of which nothing is known, which counts as one degree of freedom."""
+    design: NDArray[np.float64], y: NDArray[np.float64], prior_sd: float, blocks: Sequence[Hashable],
+    prior_dof: float = 1.0,
+) -> Joint:  # fmt: skip
+    """Generalised least squares where passes of one block (a launch) err together. prior_sd : spread of passes as it is
+    thought before, which counts as so many degrees of freedom: 1 where nothing is known of the machine."""
     names = {block: at for at, block in enumerate(dict.fromkeys(blocks))}
     own = np.array([names[block] for block in blocks])
     common = LAUNCH_SHARE * (own[:, None] == own[None, :])
@@ -50,6 +51,6 @@ def generalised(
     x, z = np.linalg.solve(lower, design), np.linalg.solve(lower, y)
     solution = np.asarray(np.linalg.lstsq(x, z, rcond=None)[0], np.float64)
     rest = z - x @ solution
-    dof = 1.0 + max(y.size - int(np.linalg.matrix_rank(design)), 0)
-    variance = (prior_sd**2 + float(rest @ rest)) / dof
+    dof = prior_dof + max(y.size - int(np.linalg.matrix_rank(design)), 0)
+    variance = (prior_dof * prior_sd**2 + float(rest @ rest)) / dof
     return Joint(solution, np.asarray(variance * np.linalg.pinv(x.T @ x), np.float64), dof)

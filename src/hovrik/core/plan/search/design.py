@@ -27,15 +27,16 @@ from ..design import Told
 from ..lengths import Lengths
 from ..steps import Asked, Wanted
 from .goal import Goal
-from .judged import Found, judged
+from .judged import ENOUGH, Found, judged
 from .space import SLOT, Space, plain
 from .told import measured_by, noise_by
 
 MOST = 30  # passes where no budget is given
 FRESH = 2  # passes that verify a pick
+LAST = 6  # passes of a budget that go to the pick and to what could still take its place
+ABLE, LOST = 0.25, 0.1  # chances to hold: from which another is verified in these, under which three passes settle it
 WORTH = 0.006  # of the aim: less than this promised on average is not worth a pass
 WORTH_FRONT = 0.008  # of the area of a trade-off, likewise
-ENOUGH = 6  # passes at a setup after which one that stays open is left open
 
 
 @dataclass(frozen=True)
@@ -87,11 +88,11 @@ class SearchDesign:
         )  # fmt: skip
 
     def _own_chances(self, responses: Sequence[Response], passes: Sequence[Counted]) -> dict[int, float]:
-        """Chance by its own passes that a setup holds the floor, where there are several."""
+        """Chance by its own passes that a setup holds the floor, be it one alone."""
         places = {setup: at for at, setup in enumerate(self.setups)}
         slots = {one.id: one.point.place.slot for one in passes}
         found: dict[int, float] = {}
-        for group in (group for response in responses for group in response.groups if len(group.passes) > 1):
+        for group in (group for response in responses for group in response.groups):
             at = places.get(self.space.candidate(group.setup, slots.get(group.passes[0], "")))
             own = group.floor_holds if group.floor_holds is not None else group.holds
             if at is not None and own is not None:
@@ -127,7 +128,9 @@ class SearchDesign:
             if found.next is None or found.gain < WORTH_FRONT:
                 return Asked((), "nothing widens the trade-off by more than it costs")
             return self._wanted(found.next, told.batches, self._why_front(found, found.next))
-        if pick is not None and (found.gain < WORTH or found.next is None or left <= FRESH):
+        if left <= LAST and (other := self._rival(found, left)) is not None:
+            return self._wanted(other, told.batches, self._why(found, other))
+        if pick is not None and (found.gain < WORTH or found.next is None or left <= LAST):
             is_sure = found.chances[pick] >= self.goal.sure
             if found.counts[pick] < (1 + FRESH if is_sure else ENOUGH):
                 return self._wanted(pick, told.batches, self._why_fresh(found, pick))
@@ -137,6 +140,23 @@ class SearchDesign:
         if pick is None and found.gain < WORTH / 10 and told.batches >= 6:
             return Asked((), "nothing is likely to hold")
         return self._wanted(found.next, told.batches, self._why(found, found.next))
+
+    def _rival(self, found: Found, left: int) -> int | None:
+        """Of the last passes: what promises most a pass that it needs to be verified in place of the pick, beside the
+        passes that the pick still needs; None where nothing does."""
+        keep = 0
+        if found.pick is not None:
+            own, is_sure = int(found.counts[found.pick]), found.chances[found.pick] >= self.goal.sure
+            keep = max(1 + FRESH - own, 0) if is_sure else max(min(ENOUGH - own, 1 + FRESH), 0)
+        counts, chances = found.counts, found.chances
+        need = np.maximum(1 + FRESH - counts, 1)
+        is_settled = (counts >= ENOUGH) | ((counts >= 1 + FRESH) & ((chances < LOST) | (chances >= self.goal.sure)))
+        may = (chances >= ABLE) & (need <= left - keep) & ~is_settled & (found.gains > WORTH / 3)
+        if found.pick is not None:
+            may[found.pick] = False
+        rates = np.where(may, found.gains / need, 0.0)
+        at = int(rates.argmax())
+        return at if rates[at] > 0 else None
 
     def _wanted(self, at: int, number: int, why: str) -> Asked:
         return Asked((self._pass(self.setups[at], number),), why, done=False)
@@ -148,7 +168,7 @@ class SearchDesign:
         chance = percent(float(found.chances[at]))
         return (
             f"{describe(self.setups[at])}: meets all limits with {chance}, and promises "
-            f"{100 * math.expm1(found.gain):.1f} % more than what would be stated now"
+            f"{100 * math.expm1(found.gains[at]):.1f} % more than what would be stated now"
         )
 
     def _why_front(self, found: Found, at: int) -> str:

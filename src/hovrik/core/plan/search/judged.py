@@ -20,6 +20,7 @@ from .goal import Goal
 Array = NDArray[np.float64]
 
 LIKELY = 0.5  # a setup that holds with less is not what would be stated
+ENOUGH = 6  # passes of its own after which a setup that is neither sure to hold nor to fail is left so
 LARGEST = 0.35  # log of the largest improvement that a pass is thought worth
 RIGHT = math.log(1.05)  # a pick this near the best is right
 PICTURE = 0.5  # log of the best picture over the poorest, against which hours weigh a tenth
@@ -30,7 +31,8 @@ class Found:
     """What is thought after some passes. worth : (draws, c) of the aim, logs; holds : (draws, c) whether every limit is
     met; pick : index of what would be stated, None where nothing measured is likely to hold; sure : chance that it
     meets all limits and is within 5 % of the best; next : index of what promises most, None where nothing is left;
-    gain : what it promises on average (log); counts : passes a candidate."""
+    gain : what it promises on average (log); gains : (c,) what each would, were it known after a pass; counts : passes
+    a candidate."""
 
     belief: Belief
     worth: Array
@@ -39,6 +41,7 @@ class Found:
     sure: float
     next: int | None
     gain: float
+    gains: Array
     counts: NDArray[np.int64]
 
     @property
@@ -82,7 +85,10 @@ def judged(
         gains = _front_gains(belief.draw, figure, seen, within)
     else:
         gains = np.where(holds, np.clip(worth - now[:, None], 0.0, LARGEST), 0.0).mean(axis=0)
-    gains *= np.where(counts > 0, _told_anew(belief), 1.0)
+    raw = np.where(usable, gains, 0.0)
+    anew = np.where(counts > 0, _told_anew(belief), 1.0)
+    is_open = (counts > 0) & (counts < ENOUGH) & (chances > 1 - goal.sure) & (chances < goal.sure)
+    gains = gains * np.where(is_open, np.maximum(anew, 1.0 / np.sqrt(np.maximum(counts, 1))), anew)
     rates = gains / (minutes if minutes is not None else 1.0)
     rates[~usable] = -1.0
     if pick is not None and not goal.front:
@@ -93,7 +99,7 @@ def judged(
         sure = float((holds[:, pick] & (worth[:, pick] >= best - RIGHT)).mean())
     return Found(
         belief, worth, holds, pick, sure, at if rates[at] > 0 else None, float(gains[at]) if rates[at] > 0 else 0.0,
-        counts,
+        raw, counts,
     )  # fmt: skip
 
 

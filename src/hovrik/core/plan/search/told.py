@@ -31,7 +31,8 @@ def measured_by(passes: Sequence[Counted], space: Space, goal: Goal) -> Measured
     rows.sort(key=lambda row: (row[0], *(row[1].figures.value(key) or 0.0 for key in ORDERED_BY)))
     value = lambda one, key: math.log(v) if (v := one.figures.value(key)) and v > 0 else math.nan  # noqa: E731
     at = np.array([place for place, _ in rows], np.int64)
-    lows = [latent_low(one, goal, float(space.caps[place])) for place, one in rows]
+    caps = [float(space.caps[place]) for place, _ in rows]
+    lows = [latent_low(one, goal, cap) for cap, (_, one) in zip(caps, rows)]
     values = {
         "low": np.array([
             value(one, goal.figure) if own is None else own for own, (_, one) in zip(lows, rows)
@@ -41,7 +42,17 @@ def measured_by(passes: Sequence[Counted], space: Space, goal: Goal) -> Measured
         "rise": np.array([rise_of(one, goal.room_c) for _, one in rows]),
     }  # fmt: skip
     reading = np.array([_rise_sd(one, goal.room_c) for _, one in rows])
-    return Measured(at, values, {"rise": reading}, np.array([own is not None for own in lows], bool))
+    latent = np.array([
+        own is not None or _is_free(one, goal, cap) for own, cap, (_, one) in zip(lows, caps, rows)
+    ], bool)  # fmt: skip
+    return Measured(at, values, {"rise": reading}, latent)
+
+
+def _is_free(one: Counted, goal: Goal, cap_fps: float) -> bool:
+    """Whether a low lies so far under its cap that the cap has no say in it: twins whose low would lie over that cap
+    are then wrong of it, which the cap must not hide."""
+    low = one.figures.value(goal.figure)
+    return low is not None and math.isfinite(cap_fps) and low < NEAR_CAP * cap_fps
 
 
 def noise_by(passes: Sequence[Counted], belief: Belief, goal: Goal, seed: int) -> Array | None:
