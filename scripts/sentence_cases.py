@@ -425,6 +425,10 @@ CASES: dict[str, tuple[Case, Case]] = {
     "option.not-enough": ({"rate": 35.0, "target": 40.0}, {"rate": 39.9, "target": 40.0}),
     "cap.holds": ({"cap": 40.0, "sure": 0.97}, {"cap": 59.94, "sure": 1.0}),
     "best.under": ({"slot": "Heath 3", "says": "11 W holds 40."}, {"slot": "os", "says": ""}),
+    "best.rival": (
+        {"says": "12 W holds 40.", "setup": "11 W, boost off", "sure": 0.71, "gain": v(8, "%", 0)},
+        {"says": "", "setup": "4 W", "sure": 0.05, "gain": v(1, "%", 0)},
+    ),
     "best.sure": ({"sure": 0.91}, {"sure": 0.0}),
     "best.of": ({"setups": 2304, "passes": 9}, {"setups": 1, "passes": 1}),
     "best.next": (

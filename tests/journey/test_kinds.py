@@ -136,6 +136,7 @@ def test_whether_a_knob_pays(window, qtbot):
     qtbot.waitUntil(lambda: bool(answer(window).contrasts), timeout=20_000)
     figures = {one.figure for one in answer(window).contrasts}
     assert {"draw_w", "package_w"} <= figures and answer(window).sentence
+    assert "how far passes scatter here is known from 36 passes before these" in answer(window).reasons
 
 
 def test_a_recipe_is_what_a_knob_is_asked_around(window, qtbot):

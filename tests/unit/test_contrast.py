@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import statsmodels.api as sm
 from helpers.build import counted
-from levels import NAMES, SPREADS, answered, null, power  # benchmarks are on the path
+from levels import NAMES, SPREADS, answered, null, plays, power  # benchmarks are on the path
 
 from hovrik.core.facts.factor import of_knob
 from hovrik.core.facts.known_knobs import known
@@ -19,6 +19,7 @@ from hovrik.core.passes.point import Point
 from hovrik.core.read import contrast
 from hovrik.core.read.contrast import Comparison, Side
 from hovrik.core.read.group import Counted
+from hovrik.core.read.history import history_of
 
 BOOST = of_knob(known("boost"))
 
@@ -115,6 +116,18 @@ def test_where_nothing_differs_nothing_is_called_better(levels, launched, known_
 def test_the_best_of_several_is_stated_and_never_the_last_that_beats_the_first(levels):
     found = [power(levels, 6, "middle", case) for case in range(10)]
     assert sum(good for good, _ in found) >= 8 and not any(wrong for _, wrong in found)
+
+
+def test_a_history_tells_how_far_passes_scatter_and_decides_sooner():
+    rng = np.random.default_rng(8)
+    found = history_of(plays(5, 6, "low", "round", True, 0.0, rng))
+    assert found.passes == 30 and found.spreads["mean_fps"] == pytest.approx(SPREADS["low"][0], rel=0.4)
+    assert found.spreads["low_1pct_fps_percentile"] > found.spreads["draw_w"]
+    assert history_of(plays(2, 4, "low", "round", True, 0.0, rng)).spreads == {}  # six repeats are no history
+    told = [sum(power(3, 4, "low", case, before)[0] for case in range(16)) for before in (False, True)]
+    assert told[1] >= told[0] + 3 and not any(power(3, 4, "low", case, True)[1] for case in range(16))
+    cells = [(3, 4, spread, "round", True, aim) for spread in SPREADS for aim in ("hours", "frames")]
+    assert sum(null(cell, case, True) for cell in cells for case in range(8)) <= 3
 
 
 def test_what_leads_and_what_is_alike_is_said_of_several():

@@ -219,6 +219,24 @@ def test_asked_and_told_as_documented():
     assert fails.ask() is not None and fails.pick is None
 
 
+def test_a_better_setup_that_stays_open_is_named_in_the_first_line():
+    """14 W hold three times; whether 10 W without boost do, which one pass says, is not settled."""
+    passes = [replace(made(14.0, number=at), id=f"p{at}") for at in range(3)]
+    for more, said in (([], "best.rival"), ([12.0, 12.0, 12.0, 12.0], "best.rival")):
+        own = [*passes, replace(made(10.0, "off", number=9), id="q")]
+        own += [replace(made(watts, number=20 + at), id=f"r{at}") for at, watts in enumerate(more)]
+        question = replace(QUESTION, kind="best")
+        responses = response.read(own, question, of_knob(Knob("boost", "Boost", levels=("off", "on"))))
+        found = KIND.answer(Seen(responses, own, question, Context(), responses[0].factor, design=DESIGN))
+        assert found.says.id == said and "10 W, no cap, boost off holds is open" in found.sentence
+        assert found.option.setup["boost"] == "on" and found.option.setup["sustained_limit_w"] == (
+            12.0 if more else 14.0
+        )
+    alone = replace(DESIGN, levels={**LEVELS, LIMIT: (14.0, 16.0), "boost": ("on",)})
+    found = KIND.answer(Seen(responses, passes, question, Context(), responses[0].factor, design=alone))
+    assert found.says.id != "best.rival"
+
+
 def test_a_setup_whose_generated_frames_do_not_count_is_neither_stated_nor_tried_again():
     """Sixty frames shown of thirty rendered: the kind that searches goes by the rule of all others."""
     design = replace(

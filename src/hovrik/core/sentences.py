@@ -247,6 +247,9 @@ TEMPLATES: Mapping[str, str] = {
         "Even with the cheapest of these options the rate is near {rate:n}: not enough for {target:n}.",
     "missing.verify": "a pass at this set of options, which was added up and not measured",
     "best.under": "Under {slot}: {says}",
+    "best.rival":
+        "{says} Of what surely holds it is the best; whether {setup} holds is open ({sure:chance}); it would "
+        "be {gain} better.",
     "best.sure": "that it holds and lies within 5 % of the best there is: {sure:chance}",
     "best.of": "considered {setups:setup|setups}, {passes:pass|passes} made among them",
     "best.front": "{setups:setup is|setups are} beaten by none in hours and frames both: {parts}",

@@ -24,7 +24,7 @@ from ..passes.figure import floor_figure
 from ..plan.design import Design
 from ..plan.front import unbeaten
 from ..plan.rounds import Cell
-from ..plan.search.design import FRESH, MOST, SearchDesign
+from ..plan.search.design import FRESH, MOST, WORTH, SearchDesign
 from ..plan.search.goal import Goal
 from ..plan.search.judged import Found
 from ..plan.search.space import MOST_CANDIDATES, SLOT, plain
@@ -203,7 +203,22 @@ def answer(seen: Seen) -> Answer:
     if chance < sure:
         says = say("best.open", setup=_words(design_, found.pick), sure=chance, asked=sure)
         return Answer(says, chance, None, because=because, lacks=lacks, believed=believed)
+    rival = _rival(found)
+    if rival is not None:
+        gain = float(np.median(found.worth[:, rival]) - np.median(found.worth[:, found.pick]))
+        says = say("best.rival", says=says, setup=_words(design_, rival), sure=float(found.chances[rival]),
+                   gain=Value(100 * math.expm1(gain), "%", digits=0))  # fmt: skip
     return replace(made, says=says, holds=chance, because=because, lacks=lacks, believed=believed)
+
+
+def _rival(found: Found) -> int | None:
+    """What was not settled and would give most in place of the pick, were it to hold; None where nothing would."""
+    gains = found.gains.copy()
+    gains[found.pick] = 0.0
+    ahead = np.median(found.worth, axis=0) - np.median(found.worth[:, found.pick])
+    gains[(found.chances < 0.05) | (ahead < WORTH)] = 0.0
+    at = int(gains.argmax())
+    return at if gains[at] >= WORTH else None
 
 
 MOST_OF_FRONT = 6  # that are named
