@@ -479,19 +479,24 @@ def _spoiled_status(spoiled: Any) -> int:
 @told
 def answer(notebook: Path, over: str, within: str, as_json: bool, **changes: Any) -> int:
     """The answer that the passes in NOTEBOOK give to its question."""
+    from .core.words import render
     from .service.gather import evaluate
+    from .service.ledger import told as told_before
     from .service.rows import response_rows
     from .service.spoiled import rows_of
 
     with _open_notebook(notebook, read_only=True) as opened:
         evaluation = evaluate(opened, _question(opened, **changes), over=over, within=within)
-    found = evaluation.answer
+        evaluation = evaluation if over else told_before(opened, evaluation)
+    found, since = evaluation.answer, evaluation.since
     if as_json:
         body = {**found.as_dict(), "over": evaluation.factor.id, "section": within}
+        body["since"] = render(since) if since is not None else None
         print_json({**body, "responses": response_rows(evaluation), "spoiled": rows_of(evaluation.spoiled)})
         return _spoiled_status(evaluation.spoiled)
     click.echo(found.sentence)
-    for text in (*found.reasons, *(f"missing: {m}" for m in found.missing)):
+    said = [render(since)] if since is not None else []
+    for text in (*said, *found.reasons, *(f"missing: {m}" for m in found.missing)):
         click.echo(f"  {text}")
     return _spoiled_status(evaluation.spoiled)
 

@@ -152,7 +152,7 @@ def test_everything_runs_with_the_toolkit_blocked(log, tmp_path):
     assert made.returncode == 0 and "37/37" in made.stderr and made.stdout == ""
     answer = json.loads(blocked("answer", notebook, "--json").stdout)
     assert set(answer) == {
-        "sentence", "holds", "setup", "level", "metrics", "marks", "reasons", "missing", "over", "section",
+        "sentence", "holds", "setup", "level", "metrics", "marks", "reasons", "missing", "over", "section", "since",
         "responses",
         "spoiled",
     }  # fmt: skip

@@ -40,12 +40,13 @@ class EvaluateWorker(QObject):
         """Whether figures are under way."""
         return self._worker.is_busy
 
-    def ask(self, question: Question, over: str = "", within: str = "") -> None:
+    def ask(self, question: Question, over: str = "", within: str = "", *, keep: bool = True) -> None:
         """Figures for a question, read along a factor, of a section of the scene; an older request still under way is
-        dropped."""
+        dropped. keep : the answer, with those given before."""
 
         def work(wanted: Wanted, memory: Memory) -> Evaluation | None:
             from ..service.gather import evaluate  # SciPy loads here, after the first paint
+            from ..service.ledger import told
 
             def progress(done: int, total: int) -> bool:
                 if wanted():
@@ -56,7 +57,8 @@ class EvaluateWorker(QObject):
                 if memory.unchecked > MOST_AT_ONCE:  # the answer first; it says that it is being looked through
                     self._early.emit(evaluate(memory.notebook, question, progress, over, memory, within, check=False))
                     memory.check(wanted)
-                return evaluate(memory.notebook, question, progress, over, memory, within)
+                found = evaluate(memory.notebook, question, progress, over, memory, within)
+                return found if over else told(memory.notebook, found, keep=keep)
             except Cancelled:
                 return None
 

@@ -271,7 +271,8 @@ class MainWindow(QMainWindow):
 
     def _evaluate(self) -> None:
         if self.session.question is not None:
-            self.evaluator.ask(self.session.question, self.session.over, self.session.within)
+            session, is_kept = self.session, not self.runner.is_running
+            self.evaluator.ask(self.session.question, session.over, session.within, keep=is_kept)
 
     def _on_pass_stored(self) -> None:
         if not self._soon.isActive() and not self.evaluator.is_busy:

@@ -119,7 +119,8 @@ class Evaluation:
     factor : what its responses lie along; along : what they can lie along; sections : of the scene; within : the one
     that figures are of, "" all of it; spoiled : rows of the notebook that could not be read; findings : of
     the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored;
-    beside : responses of passes that are not the question's own."""
+    beside : responses of passes that are not the question's own; since : what was said before, and what is other
+    now, None where nothing else was said, or nobody looked."""
 
     question: Question
     rig: Rig | None
@@ -137,6 +138,7 @@ class Evaluation:
     findings: tuple[Finding, ...] = ()
     unchecked: int = 0
     beside: tuple[Response, ...] = ()
+    since: Message | None = None
 
     @property
     def every(self) -> tuple[Response, ...]:

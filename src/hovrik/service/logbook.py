@@ -10,16 +10,19 @@ from ..core import words
 from ..core.facts.place import Source
 from ..core.facts.setup import Setup, describe
 from ..core.keep.profile import Profile
+from ..core.keep.statement import difference
+from ..core.kinds.table import kind_asked
 from ..core.questions.question import Question, lowest_watts
 from ..store.files.write.profile import problems_of
 from ..store.notebook import Notebook
 from ..store.tables.versions import Entity
+from . import ledger
 from .applying import log as applied_log
 from .notes import kept as kept_notes
 from .notes import tags_of
 
-PASSES, PROFILE, APPLIED, VERSION, INCIDENT, VERDICT, NOTE = KINDS = (
-    "passes", "profile", "applied", "version", "incident", "verdict", "note",
+PASSES, PROFILE, APPLIED, VERSION, INCIDENT, VERDICT, NOTE, ANSWER = KINDS = (
+    "passes", "profile", "applied", "version", "incident", "verdict", "note", "answer",
 )  # fmt: skip
 
 
@@ -81,7 +84,7 @@ def read_logbook(notebook: Notebook, wanted: Callable[[], bool] = lambda: True) 
     entities = notebook.entities()
     names = {(one.kind, one.key): str(one.body.get("name", one.key)) for one in entities}
     found = [*_passes(notebook, names)]
-    for read in (_profiles, _applied, _incidents, _verdicts, _notes):
+    for read in (_profiles, _applied, _incidents, _verdicts, _notes, _answers):
         if wanted():
             found += read(notebook, names)
     found += _versions(entities, names)
@@ -121,6 +124,21 @@ def _profiles(notebook: Notebook, _: Names) -> list[Entry]:
         if removed is not None:
             text = f"No longer kept for {title}: {describe(profile.setup)}"
             found.append(Entry(removed, PROFILE, text, profile.place))
+    return found
+
+
+def _answers(notebook: Notebook, names: Names) -> list[Entry]:
+    """Every answer that was stated, and what had changed where it is not the first of its question."""
+    found = []
+    for question, said in ledger.every(notebook):
+        rig, slot, title_key, scene = question.keys.values()
+        place = (rig, slot, title_key, scene, question.source.value)
+        what = kind_asked(question).words if question.is_known else question.kind
+        title = names.get(("title", question.title), question.title)
+        for at, one in enumerate(said):
+            change = difference(said[: at + 1], ledger.dated)
+            rest = f" {words.render(change)}" if change is not None else ""
+            found.append(Entry(one.at_ns, ANSWER, f"{title}, to {what}: {one.sentence}{rest}", place))
     return found
 
 

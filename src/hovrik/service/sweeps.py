@@ -37,6 +37,7 @@ from ..core.read.response import group_at
 from ..store.notebook import Notebook
 from . import library, run
 from .gather import Evaluation, evaluate
+from .ledger import told
 from .machines import of_ones_own
 from .planning import Plan
 from .planning import planned as planned_by
@@ -349,7 +350,7 @@ def sweep(
         kept = f" {made} passes are kept." if made else ""
         raise HovrikError(f"The machine failed: {type(fault).__name__}: {fault}.{kept}") from fault
     minutes = (machine.now_ns() - began) / 60e9
-    return Swept(evaluate(notebook, question), request, plan_id, made, minutes)
+    return Swept(told(notebook, evaluate(notebook, question)), request, plan_id, made, minutes)
 
 
 def as_dict(swept: Swept) -> dict[str, Any]:

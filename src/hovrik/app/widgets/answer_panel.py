@@ -5,8 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from ...core.message import Message
 from ...core.read.answer import Answer
-from ...core.words import percent
+from ...core.words import percent, render
 from ..session import Session
 from ..theme import tokens
 from .elided import ElidedLabel
@@ -29,6 +30,7 @@ class AnswerPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
         self.answer: Answer | None = None
+        self.since: Message | None = None
         self.sentence = ElidedLabel("Reading the notebook …", lines=2)
         self.sentence.setFont(tokens.base_font(15, strong=True))
         self.sentence.setAccessibleName("Answer")
@@ -92,11 +94,11 @@ class AnswerPanel(QWidget):
     def _on_evaluation_changed(self) -> None:
         evaluation = self._session.evaluation
         if evaluation is not None:
-            self.show_answer(evaluation.answer)
+            self.show_answer(evaluation.answer, evaluation.since)
 
-    def show_answer(self, answer: Answer) -> None:
-        """Show an answer."""
-        self.answer = answer
+    def show_answer(self, answer: Answer, since: Message | None = None) -> None:
+        """Show an answer. since : what was said before it, where that was another."""
+        self.answer, self.since = answer, since
         self.sentence.setText(answer.sentence)
         stated = answer.option is not None
         set_kind(self.strength, "figure" if stated else "warn")
@@ -104,7 +106,8 @@ class AnswerPanel(QWidget):
         words = _strength_words(answer)
         self.strength_words.setText(words if answer.holds is not None else "")
         self.strength.setToolTip(words)
-        self.missing.setText("Missing: " + "; ".join(answer.missing) if answer.missing else "")
+        before = render(since) if since is not None else ""
+        self.missing.setText("Missing: " + "; ".join(answer.missing) if answer.missing else before)
         self._arrange()
 
 
@@ -136,6 +139,8 @@ class AnswerSheet(Overlay):
             self.body.addWidget(label(f"{percent(answer.holds)} {_strength_words(answer)}", kind))
         for text in answer.missing:
             self.body.addWidget(label(f"Missing: {text}.", "warn", wrap=True))
+        if self._panel.since is not None:
+            self.body.addWidget(label(render(self._panel.since), "warn", wrap=True))
         for text in answer.reasons:
             self.body.addWidget(label(f"{text[:1].upper()}{text[1:]}.", "soft", wrap=True))
         close = button("Close (Esc)")

@@ -36,7 +36,8 @@ LOW_SD = 0.001  # a low on a cap or a tick is no better known than this
 RATIO, RATIO_SD, RATIO_LEAST_SD = -0.14, 0.08, 0.02  # log of the 1 % low over the mean, of scenes measured before
 RATIO_DOF = 3.0  # titles that stutter lie far off
 RATE_SD = 0.015
-HIGHER, HIGHER_STEP = 0.12, 0.006  # logs: how far over a floor higher ones are looked at, and how closely
+GONE, CERTAIN = 0.02, 0.9995  # chances beyond which no higher floor is looked at
+HIGHER, HIGHER_STEP = 0.48, 0.012  # logs: how far over a floor higher ones are looked at, and how closely
 SHARE_BIAS = 0.025  # of a middle deviate against that of the expected share, measured on other machines: it is lopsided
 UNSURE = 1.15**2 - 1  # further variance of what a level's deviate is said to be, measured likewise
 RATE_BIAS = 1.0007  # of a middle pass against the expectation over passes, measured on other machines
@@ -119,16 +120,22 @@ def shares_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> l
 
 def floor_held(ladder: Ladder, low: str, interval_ms: float, share: float) -> list[Held | None]:
     """The same, no less likely than that a higher floor is held: what holds more holds less. Where no frame is slow any
-    more, passes say little of how far away the edge is, and the chance by them alone falls on the way down."""
+    more, passes say little of how far away the edge is, and the chance by them alone falls on the way down. Between two
+    steps it lies between what holds at either, so that no floor a little higher is likelier to be held."""
     found = shares_held(ladder, low, interval_ms, share)
     last = math.floor(math.log(interval_ms) / HIGHER_STEP)
-    for at in range(math.ceil((math.log(interval_ms) - HIGHER) / HIGHER_STEP), last + 1):
+    least, gone = [0.0] * len(found), [0] * len(found)
+    for at in range(last, math.ceil((math.log(interval_ms) - HIGHER) / HIGHER_STEP) - 1, -1):
         higher = _remembered(ladder, low, math.exp(at * HIGHER_STEP), share)
-        found = [
-            replace(one, holds=other.holds) if one and other and other.holds > one.holds else one
-            for one, other in zip(found, higher)
-        ]
-    return found
+        least = [max(chance, one.holds) if one else chance for chance, one in zip(least, higher)]
+        gone = [many + 1 if one is None or one.holds < GONE else 0 for many, one in zip(gone, higher)]
+        if all(chance > CERTAIN or many > 1 for chance, many in zip(least, gone)):
+            break
+    lower = _remembered(ladder, low, math.exp((last + 1) * HIGHER_STEP), share)
+    return [
+        replace(one, holds=max(chance, min(one.holds, other.holds))) if one and other else one
+        for one, chance, other in zip(found, least, lower)
+    ]
 
 
 @lru_cache(REMEMBERED * 16)

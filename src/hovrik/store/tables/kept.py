@@ -99,6 +99,11 @@ class Kept(Notes):
         rows = self.read_rows(f"SELECT key, body, version, {sound('state')} FROM state WHERE key = ?", key)
         return next(iter(self.each_sealed("state", rows, _remembered)), None)
 
+    def states(self, schema: str) -> list[Any]:
+        """Every remembered value of a schema."""
+        query = f"SELECT key, body, version, {sound('state')} FROM state WHERE schema = ? ORDER BY key"
+        return self.each_sealed("state", self.read_rows(query, schema), _remembered)
+
     def set_state(self, key: str, body: Any) -> None:
         """Remember a value; silently not on a read-only notebook, where nothing is lost by it."""
         if self.read_only:
