@@ -153,7 +153,7 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"when": "2026-05-04 20:15 UTC", "says": "", "causes": (say("since.facts", what="rig"), say("since.edits"))},
     ),
     "since.again": (
-        {"when": "2026-05-04 20:15 UTC", "other": "Before, on 2026-05-04 20:16 UTC: 14 W holds 40."},
+        {"when": "2026-05-04 20:15 UTC", "other": "Another answer than on 2026-05-04 20:16 UTC: 3 passes more. It was: 14 W holds 40."},
         {"when": "2026-05-04 20:15 UTC", "other": ""},
     ),
     "since.more": ({"passes": 3}, {"passes": 1}),

@@ -270,7 +270,7 @@ TEMPLATES: Mapping[str, str] = {
     "stale.version": "{what} is {now}, and was {then}",
     "stale.health": "the battery is at {now:share} of its health, and was at {then:share}",
     "stale.fan": "the fan is set to {now}, and was to {then}",
-    "since.other": "Before, on {when}: {says} Since then: {causes:semicolons}.",
+    "since.other": "Another answer than on {when}: {causes:semicolons}. It was: {says}",
     "since.again": "The same again as on {when}. {other}",
     "since.more": "{passes:pass|passes} more",
     "since.fewer": "{passes:pass|passes} fewer that count",
