@@ -153,7 +153,7 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"when": "2026-05-04 20:15 UTC", "says": "", "causes": (say("since.facts", what="rig"), say("since.edits"))},
     ),
     "since.again": (
-        {"when": "2026-05-04 20:15 UTC", "other": "Another answer than on 2026-05-04 20:16 UTC: 3 passes more. It was: 14 W holds 40."},
+        {"when": "2026-05-04 20:15 UTC", "other": "Another answer than on 2026-05-04 20:16 UTC: 3 passes more."},
         {"when": "2026-05-04 20:15 UTC", "other": ""},
     ),
     "since.more": ({"passes": 3}, {"passes": 1}),
@@ -514,6 +514,22 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "versus.all-alike": (
         {"levels": ("720 lines", "1080 lines", "2160 lines")}, {"levels": ("a", "b", "c", "d")}
+    ),
+    "stopped.why": (
+        {"level": "Pane 4", "tried": 4, "why": "did not start"}, {"level": "boost on", "tried": 1, "why": "refused"},
+    ),
+    "stopped.plain": ({"level": "Pane 4", "tried": 4}, {"level": "boost on", "tried": 1}),
+    "versus.beside-stopped": (
+        {"stopped": (say("stopped.plain", level="shade c", tried=4),), "says": "Shade a is better than shade b."},
+        {"stopped": (say("stopped.plain", level="c", tried=1), say("stopped.plain", level="d", tried=2)), "says": ""},
+    ),
+    "versus.only": (
+        {"level": "Heath 3", "stopped": (say("stopped.why", level="Pane 4", tried=4, why="did not start"),)},
+        {"level": "a", "stopped": (say("stopped.plain", level="b", tried=1),)},
+    ),
+    "versus.none-ran": (
+        {"stopped": (say("stopped.plain", level="a", tried=4), say("stopped.plain", level="b", tried=4))},
+        {"stopped": (say("stopped.plain", level="a", tried=1),)},
     ),
     "versus.history": ({"passes": 36}, {"passes": 12}),
     "versus.lead-open": (

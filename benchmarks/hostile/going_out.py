@@ -255,6 +255,8 @@ def state_of_elsewhere(folder):
 def headings_defused(folder):
     """A heading that a spreadsheet would reckon is text, like a cell."""
     from hovrik.core.keep.profile import Profile
+    from hovrik.service.levels import LevelRow
+    from hovrik.service.levels import csv_of as levels_csv
     from hovrik.service.rows import csv_of
     from hovrik.store.files.write import profile
 
@@ -267,6 +269,9 @@ def headings_defused(folder):
     metric = {"unit": "W", "value": 1.0}
     body = dict.fromkeys(("rig", "slot", "title", "scene", "source", "sentence"), "=1+1")
     body |= {"setup": odd, "metrics": {"=1+1": metric}, "target_fps": 40, "holds": 0.9, "passes": []}
+    level = LevelRow("=1+1", "=1+1", "+1", "@SUM(1)", 1, {}, None, (("=cmd|' /C calc'!A0", 1),))
+    for cell in levels_csv([level]).replace("\r", "").replace("\n", ",").split(","):
+        assert not cell.lstrip('"').startswith(("=", "+", "@", "-")), cell
     for cell in profile.to_csv([Profile(body)]).replace("\r", "").replace("\n", ",").split(","):
         assert not cell.lstrip('"').startswith(("=", "+", "@", "-")), cell
 

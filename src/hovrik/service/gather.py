@@ -53,6 +53,7 @@ from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..core.read.rules.rule import Looked, Whole
 from ..core.read.rules.table import findings_of
+from ..core.read.stopped import Attempt, Stopped, stopped_of
 from ..store.notebook import Annotation, Notebook, PassQuery
 from ..store.opened import Spoiled
 from ..store.sound import WRONG
@@ -120,7 +121,7 @@ class Evaluation:
     that figures are of, "" all of it; spoiled : rows of the notebook that could not be read; findings : of
     the rules over many passes; unchecked : passes that were not looked at yet, whether they are as they were stored;
     beside : responses of passes that are not the question's own; since : what was said before, and what is other
-    now, None where nothing else was said, or nobody looked."""
+    now, None where nothing else was said, or nobody looked; stopped : levels at which no pass ever ran."""
 
     question: Question
     rig: Rig | None
@@ -139,6 +140,7 @@ class Evaluation:
     unchecked: int = 0
     beside: tuple[Response, ...] = ()
     since: Message | None = None
+    stopped: tuple[Stopped, ...] = ()
 
     @property
     def every(self) -> tuple[Response, ...]:
@@ -280,6 +282,8 @@ def evaluate(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
+    stopped = stopped_of(factor, [_attempt(view) for view in views if _is_attempt(view)])
+    seen = replace(seen, stopped=stopped)
     if counted and not factor.place:
         seen = replace(seen, history=_history(counted, [*views, *beside], question))
     if kind is not None and kind.of_charge:
@@ -303,7 +307,7 @@ def evaluate(
     return Evaluation(
         question, rig, tuple(every), tuple(responses), answer, context, newest, why_not,
         factor, along, sections, within, tuple(memory.notebook.spoiled.values()), found, unchecked,
-        tuple(better),
+        tuple(better), stopped=stopped,
     )  # fmt: skip
 
 
@@ -326,6 +330,16 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
         return at_base(point.setup if is_there else record.asked, point.versions, base, question.versions, knobs)
 
     return is_own
+
+
+def _is_attempt(view: PassView) -> bool:
+    return not view.deleted and purpose(view.record.purpose).counts and view.record.outcome is not End.ABORTED
+
+
+def _attempt(view: PassView) -> Attempt:
+    ended = any(one.id in ENDED for one in view.verdict.findings)
+    why = view.record.reason if view.record.outcome is End.FAILED else "it ended before its time" if ended else ""
+    return Attempt(view.point, view.record.outcome is End.FAILED or ended, why)
 
 
 def _history(counted: Sequence[PassView], every: Sequence[PassView], question: Question) -> History:

@@ -32,6 +32,7 @@ from ..store.notebook import Notebook
 from ..store.sound import WRONG
 from .applying import parts_of
 from .gather import Evaluation, incidents_of
+from .levels import level_rows
 from .points import Places
 from .profiles import names_of
 from .spoiled import lines_of
@@ -55,6 +56,7 @@ def report_of(notebook: Notebook, evaluation: Evaluation, at_ns: int) -> Report:
         Part("How it was measured", (*_method(notebook, evaluation), *_counts(evaluation))),
         Part("Conditions", (), ("What", "Value"), tuple(_conditions(evaluation))),
         *(_figures(one, evaluation) for one in shown),
+        Part("Levels that did not count", (), ("Level", "OS slot", "Left out"), _left_out(evaluation)),
         Part("In pictures", pictures=tuple(one for each in shown for one in _pictures(each, question))),
         Part("What else the passes say", tuple(_findings(evaluation))),
         Part("Incidents", tuple(_incidents(notebook, question))),
@@ -190,6 +192,10 @@ def _figures(response: Response, evaluation: Evaluation) -> Part:
         f"Shared by all: {shared}{beside}. Holds: chance that {floor.value:g} is held.",
     )  # fmt: skip
     return Part(f"Along {inside(response.factor.label)}", lines, headings, tuple(rows))
+
+
+def _left_out(evaluation: Evaluation) -> tuple[tuple[str, str, str], ...]:
+    return tuple((row.words, row.slot, row.out_words) for row in level_rows(evaluation) if row.out)
 
 
 def _span(mean: Mean | None) -> str:

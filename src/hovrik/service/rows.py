@@ -11,6 +11,7 @@ from ..core.facts import condition
 from ..core.facts.setup import describe
 from ..core.passes.figure import BY_ID, FIGURES
 from ..core.questions.question import Question
+from ..store.files.write.profile import plain_cell
 from .gather import Evaluation, PassView
 
 _NAMES = {"die_c": "die_settled_c", "shell_c": "shell_settled_c"}
@@ -42,14 +43,9 @@ def csv_of(rows: Sequence[dict[str, Any]]) -> str:
     names = list(dict.fromkeys(key for line in flat for key in line))
     text = io.StringIO(newline="")
     writer = csv.DictWriter(text, names)
-    writer.writerow({name: _cell(name) for name in names})
-    writer.writerows({name: _cell(value) for name, value in line.items()} for line in flat)
+    writer.writerow({name: plain_cell(name) for name in names})
+    writer.writerows({name: plain_cell(value) for name, value in line.items()} for line in flat)
     return text.getvalue()
-
-
-def _cell(value: Any) -> Any:
-    """A value that a spreadsheet reads as it is."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value
 
 
 def pass_row(view: PassView, question: Question) -> dict[str, Any]:

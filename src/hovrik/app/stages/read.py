@@ -23,6 +23,7 @@ from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, allow, button
 from ..widgets.findings_panel import FindingsPanel
 from ..widgets.flow import FlowLayout
+from ..widgets.level_table import LevelTable
 from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_page import PassPage
 from ..widgets.pass_table import PassTable
@@ -33,7 +34,9 @@ from ..widgets.waste_page import WastePage
 from .base import EMPTY, Stage
 
 CHOICE_PX = 320
-MANNERS = {"one": "One response", "over": "Several responses", "left": "What passes leave over"}
+MANNERS = {
+    "one": "One response", "over": "Several responses", "table": "As a table", "left": "What passes leave over",
+}  # fmt: skip
 
 
 class ReadStage(Stage):
@@ -131,6 +134,8 @@ class ReadStage(Stage):
         self.manners = Stack()
         self.manners.addWidget(beside(self.rate, self.worth, [560, 440]))
         self.manners.addWidget(self.overlay)
+        self.levels = LevelTable()
+        self.manners.addWidget(self.levels)
         self.manner.currentIndexChanged.connect(self._on_manner)
         column.addWidget(self.manners, 1)
         return page
@@ -153,7 +158,7 @@ class ReadStage(Stage):
         self.section.setVisible(bool(names))
         families = tuple(one.family for one in evaluation.every)
         self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.every)])
-        self.response_choice.setVisible(len(families) > 1 and self.manner.key() != "over")
+        self.response_choice.setVisible(len(families) > 1 and self.manner.key() not in ("over", "table"))
         if families != self._families:
             self._families = families
             self.response_choice.show_key(self._best_response())
@@ -162,6 +167,7 @@ class ReadStage(Stage):
         self._show_response()
         self._show_pass()
         self.overlay.refresh()
+        self.levels.show_levels(evaluation)
         self.compare.refresh()
         self.waste.refresh()
 
@@ -176,7 +182,7 @@ class ReadStage(Stage):
         self.manners.setCurrentIndex(at)
         evaluation = self.session.evaluation
         self.response_choice.setVisible(
-            self.manner.key() != "over" and evaluation is not None and len(evaluation.every) > 1
+            self.manner.key() not in ("over", "table") and evaluation is not None and len(evaluation.every) > 1
         )
 
     def _best_response(self) -> str:

@@ -28,6 +28,7 @@ from ..read.answer import Answer, Context
 from ..read.group import Counted
 from ..read.history import History
 from ..read.response import Response
+from ..read.stopped import Stopped
 
 MOST_LEVELS = 16  # of a number that is bounded only
 FINEST = 400  # of one that is searched, or thinned afterwards
@@ -157,7 +158,8 @@ class Seen:
     """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps;
     design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement;
     discharges : passes over a whole charge, oldest first, and the setups they were made at; evenings : what a person
-    read of evenings at a setup, oldest first; history : what passes before these tell of how far passes scatter."""
+    read of evenings at a setup, oldest first; history : what passes before these tell of how far passes scatter;
+    stopped : levels of the factor at which no pass ever ran."""
 
     responses: Sequence[Response]
     counted: Sequence[Counted]
@@ -171,6 +173,7 @@ class Seen:
     discharged: Sequence[Setup] = ()
     evenings: Sequence[tuple[Setup, EveningReadings]] = ()
     history: History = field(default_factory=History)
+    stopped: Sequence[Stopped] = ()
 
 
 class Limits(StrEnum):

@@ -45,9 +45,12 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     for level in levels:
         if not distinct or not any(factor.same(level, other) for other in distinct):
             distinct.append(level)
+    stopped = tuple(one.words(factor) for one in seen.stopped)
     if len(distinct) < 2:
-        if not seen.counted:
+        if not seen.counted and not stopped:
             return build(seen.responses, seen.question, seen.context)
+        if stopped:
+            return _only(distinct, stopped, seen)
         return Answer(say("versus.one", factor=inside(factor.label)), None, None, lacks=(say("missing.other-level"),))
     found: list[Contrast] = []
     for level in distinct[1:]:
@@ -60,6 +63,8 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     best = _best(verdict, found, seen)
     option = _option(best, seen) if best is not None else None
     says = _words(verdict, found, best, factor)
+    if stopped:
+        says = say("versus.beside-stopped", stopped=stopped, says=says)
     group = _group(best, seen) if best is not None else None
     because = tuple(
         figure_words(one) if len(distinct) == 2
@@ -70,6 +75,15 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
+
+
+def _only(ran: Sequence[Level], stopped: tuple[Message, ...], seen: Seen) -> Answer:
+    """Where one level ran, or none, and the others never did."""
+    if not ran:
+        return Answer(say("versus.none-ran", stopped=stopped), None, None)
+    group = _group(ran[0], seen)
+    says = say("versus.only", level=seen.factor.words(ran[0]), stopped=stopped)
+    return Answer(says, group.holds if group else None, _option(ran[0], seen))
 
 
 def _best(verdict: Verdict, found: Sequence[Contrast], seen: Seen) -> Level | None:

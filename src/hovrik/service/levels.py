@@ -1,0 +1,154 @@
+"""The table of levels: every level of what is asked about, in each slot and setup, with its figures, and what is not
+known of it for want of a pass that counts, with the reason."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..core import degrees, words
+from ..core.facts.knob import Level
+from ..core.facts.setup import describe
+from ..core.finding import State
+from ..core.passes.purpose import purpose
+from ..core.passes.record import End
+from ..core.read.answer import hours_of
+from ..core.read.group import Group
+from ..core.read.response import level_of
+from ..core.stats.estimate import Estimate
+from ..store.files.write.profile import plain_cell
+from .gather import Evaluation, PassView
+
+FIGURES = ("mean_fps", "judged", "draw_w", "hours", "die_c", "package_w")
+
+
+@dataclass(frozen=True)
+class LevelRow:
+    """level, words : of the factor; shared : what else is set, in words; slot : name of the OS slot, "" several;
+    passes : that count; figures : by name of FIGURES, those that are known; holds : chance that the floor is held;
+    out : why passes do not count, with how many."""
+
+    level: Level
+    words: str
+    shared: str
+    slot: str
+    passes: int
+    figures: Mapping[str, Estimate]
+    holds: float | None
+    out: tuple[tuple[str, int], ...] = ()
+
+    @property
+    def tried(self) -> int:
+        """Passes that count and those that do not."""
+        return self.passes + sum(many for _, many in self.out)
+
+    @property
+    def out_words(self) -> str:
+        """'did not start (3 of 3)'."""
+        return "; ".join(f"{why} ({many} of {self.tried})" for why, many in self.out)
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "level": self.level, "words": self.words, "setup": self.shared, "slot": self.slot, "passes": self.passes,
+            "holds": self.holds, "figures": {name: one.as_dict() for name, one in self.figures.items()},
+            "left_out": [{"why": why, "passes": many} for why, many in self.out],
+        }  # fmt: skip
+
+
+def level_rows(evaluation: Evaluation) -> list[LevelRow]:
+    """A row a level of each response, levels without a pass that counts after those of the first."""
+    factor, left = evaluation.factor, _left_out(evaluation)
+    names = {slot.key: slot.name for slot in (evaluation.rig.slots if evaluation.rig is not None else ())}
+    keys = {view.record.id: view.point.place.slot.rpartition("/")[2] for view in evaluation.views}
+    slots = {name: names.get(key, key) for name, key in keys.items()}
+    rows = []
+    for response in evaluation.responses:
+        shared = describe(response.family) if response.family else ""
+        for group in response.groups:
+            own = {slots.get(one, "") for one in group.passes}
+            out: Counter[str] = Counter()
+            for at in [at for at, (level, _, view) in enumerate(left) if factor.same(level, group.level)
+                       and view.record.asked.has(group.setup)][::-1]:  # fmt: skip
+                out[left.pop(at)[1]] += 1
+            rows.append(LevelRow(
+                group.level, factor.words(group.level), shared, own.pop() if len(own) == 1 else "", len(group.passes),
+                _figures(group, evaluation), group.holds, tuple(out.most_common()),
+            ))  # fmt: skip
+    for level in factor.sorted(dict.fromkeys(level for level, _, _ in left)):
+        own_views = [(why, view) for other, why, view in left if factor.same(other, level)]
+        places = {slots[view.record.id] for _, view in own_views}
+        out = Counter(why for why, _ in own_views)
+        rows.append(LevelRow(
+            level, factor.words(level), "", places.pop() if len(places) == 1 else "", 0, {}, None,
+            tuple(out.most_common()),
+        ))  # fmt: skip
+    return rows
+
+
+def _left_out(evaluation: Evaluation) -> list[tuple[Level, str, PassView]]:
+    """Passes of the question that do not count: their level and why."""
+    return [
+        (level, _why(view), view) for view in evaluation.views
+        if not view.beside and not view.deleted and not view.is_good and purpose(view.record.purpose).counts
+        and view.record.outcome is not End.ABORTED and (level := level_of(evaluation.factor, view.point)) is not None
+    ]  # fmt: skip
+
+
+def _why(view: PassView) -> str:
+    if view.record.outcome is End.FAILED:
+        return view.record.reason.partition(":")[0] or "failed"
+    void = next((one.check for one in view.verdict.findings if one.weight is State.VOID), "")
+    return view.verdict.overruled or void or "left out"
+
+
+def _figures(group: Group, evaluation: Evaluation) -> dict[str, Estimate]:
+    hours = hours_of(group, evaluation.question, evaluation.context)
+    means = {"mean_fps": group.rate, "judged": group.judged, "package_w": group.package, "draw_w": group.draw,
+             "die_c": group.mean("die_c")}  # fmt: skip
+    found = {name: mean.estimate() for name, mean in means.items() if mean is not None}
+    return {**found, "hours": hours} if hours is not None else found
+
+
+def headings(evaluation: Evaluation) -> tuple[str, ...]:
+    """Of the table, as `cells` fills it."""
+    judged = next((one.figure.label for one in evaluation.responses if one.figure is not None), "Judged")
+    return (evaluation.factor.label, "Passes", "Mean rate, fps", f"{judged}, fps", "Draw, W", "Hours",
+            f"Die, settled {degrees.unit()}", "Package, W", "Holds", "Left out", "Also set")  # fmt: skip
+
+
+def cells(row: LevelRow) -> tuple[str, ...]:
+    """A row in words."""
+    said = []
+    for name in FIGURES:
+        one = row.figures.get(name)
+        if one is None:
+            said.append("–")
+        elif name == "hours":
+            said.append(words.hours_span_short(one))
+        else:
+            said.append(words.span(one.through(degrees.shown) if name == "die_c" else one))
+    also = ", ".join(part for part in (row.shared, row.slot) if part)
+    holds = words.percent(row.holds) if row.holds is not None else "–"
+    return (row.words, str(row.passes), *said, holds, row.out_words, also)
+
+
+def csv_of(rows: Sequence[LevelRow]) -> str:
+    """The table as CSV (RFC 4180), every figure with its interval and unit."""
+    units = {"mean_fps": "fps", "judged": "fps", "package_w": "W", "draw_w": "W", "hours": "h", "die_c": "C"}
+    names = [f"{name}{end}, {units[name]}" for name in FIGURES for end in ("", ".low", ".high")]
+    text = io.StringIO(newline="")
+    table = csv.writer(text)
+    table.writerow(["level", "setup", "slot", "passes", *names, "holds, share", "left out"])
+    for row in rows:
+        ends: list[Any] = []
+        for name in FIGURES:
+            one = row.figures.get(name)
+            ends += [one.value, one.low, one.high] if one is not None else ["", "", ""]
+        line = [row.words, row.shared, row.slot, row.passes, *ends, row.holds, row.out_words]
+        table.writerow([plain_cell(cell) for cell in line])
+    return text.getvalue()

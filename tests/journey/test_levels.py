@@ -1,0 +1,76 @@
+"""The table of levels: figures, and why passes do not count; a level that never ran is in the first line."""
+
+import csv
+import io
+import uuid
+from dataclasses import replace
+
+import pytest
+from helpers.build import DEMO_QUESTION
+from helpers.window import at_rest, opened
+
+from hovrik.core.passes.purpose import SWEEP
+from hovrik.core.passes.record import End
+from hovrik.service.gather import evaluate
+from hovrik.service.levels import cells, csv_of, headings, level_rows
+from hovrik.service.planning import of_kind, with_part
+from hovrik.service.report import report_of
+from hovrik.store.notebook import Notebook
+
+KNOB = with_part(of_kind(DEMO_QUESTION, "knob"), over="boost", levels={"boost": ["on", "off"]})
+
+
+def failed(notebook, many, **asked):
+    """Passes at which the title did not start."""
+    like = next(one for one in notebook.passes() if one.purpose == SWEEP and one.setup.static_limit_w == 13.0)
+    for _ in range(many):
+        setup = like.setup.with_(**asked)
+        notebook.keep(replace(
+            notebook.load(like.id), id=str(uuid.uuid4()), asked=setup, read=setup, outcome=End.FAILED, plan_id=None,
+            plan_index=None, step_id=None, reason="did not start: refused by its service", recording=None, trace=None,
+        ))  # fmt: skip
+
+
+@pytest.fixture
+def notebook(demo_copy):
+    with Notebook(demo_copy) as made:
+        failed(made, 3, boost="off")
+        yield made
+
+
+def test_a_level_that_never_ran_is_in_the_first_line_with_count_and_reason(notebook):
+    found = evaluate(notebook, KNOB)
+    assert found.answer.sentence.startswith("Boost on alone runs: boost off never ran (3 passes tried: did not start")
+    assert found.answer.option is not None and [one.tried for one in found.stopped] == [3]
+    ladder = evaluate(notebook, DEMO_QUESTION)
+    assert ladder.stopped == ()  # at that limit others ran
+
+
+def test_each_level_has_its_figures_and_why_passes_are_left_out(notebook):
+    one = next(one for one in notebook.passes() if one.setup.static_limit_w == 9.0)
+    notebook.annotate(one.id, "overrule", {"state": "void", "reason": "the lid was shut"})
+    rows = level_rows(evaluate(notebook, DEMO_QUESTION))
+    by = {row.level: row for row in rows if row.passes}
+    assert by[9.0].passes == 2 and by[9.0].out_words == "the lid was shut (1 of 3)" and len(by) == 12
+    assert set(by[13.0].figures) == {"mean_fps", "judged", "package_w", "draw_w", "hours", "die_c"}
+    (off,) = [row for row in level_rows(evaluate(notebook, KNOB)) if row.words == "boost off"]
+    assert off.passes == 0 and off.out_words == "did not start (3 of 3)" and off.figures == {}
+    table = list(csv.DictReader(io.StringIO(csv_of(rows))))
+    assert table[6]["slot"] == "Sedge 12"
+    assert float(table[6]["draw_w, W"]) == pytest.approx(by[13.0].figures["draw_w"].value)
+    report = report_of(notebook, evaluate(notebook, KNOB), 0)
+    (part,) = [part for part in report.parts if part.heading == "Levels that did not count"]
+    assert part.rows[-1:] == (("boost off", "Sedge 12", "did not start (3 of 3)"),)
+
+
+def test_the_table_is_a_manner_of_reading(demo_copy, qtbot):
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage("Read")
+        read = window.stage("Read")
+        read.manner.setCurrentIndex(read.manner.findData("table"))
+        at_rest(window, qtbot)
+        table, found = read.levels.table, window.session.evaluation
+        assert table.isVisible() and table.rowCount() == 12 and not read.response_choice.isVisible()
+        shown = [table.item(6, at).text() for at in range(table.columnCount())]
+        assert tuple(shown) == cells(level_rows(found)[6]) and shown[0] == "13 W"
+        assert [table.horizontalHeaderItem(at).text() for at in range(table.columnCount())] == list(headings(found))
