@@ -267,8 +267,15 @@ def headings_defused(folder):
     for cell in text.replace("\r", "").replace("\n", ",").split(","):
         assert not cell.lstrip('"').startswith(("=", "+", "@", "-")), cell
     metric = {"unit": "W", "value": 1.0}
-    body = dict.fromkeys(("rig", "slot", "title", "scene", "source", "sentence"), "=1+1")
-    body |= {"setup": odd, "metrics": {"=1+1": metric}, "target_fps": 40, "holds": 0.9, "passes": []}
+    body = dict.fromkeys(("rig", "slot", "title", "scene", "sentence"), "=1+1")
+    body |= {
+        "source": "battery",
+        "setup": odd,
+        "metrics": {"=1+1": metric},
+        "target_fps": 40,
+        "holds": 0.9,
+        "passes": [],
+    }
     level = LevelRow("=1+1", "=1+1", "+1", "@SUM(1)", 1, {}, None, (("=cmd|' /C calc'!A0", 1),))
     for cell in levels_csv([level]).replace("\r", "").replace("\n", ",").split(","):
         assert not cell.lstrip('"').startswith(("=", "+", "@", "-")), cell
