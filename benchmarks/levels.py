@@ -11,13 +11,14 @@ Wrong leader: another one is stated. With a history: 25 passes of five setups of
 
 import argparse
 import math
+from dataclasses import replace
 from functools import partial
 from itertools import product
 
 import numpy as np
 
 from hovrik.core.facts.factor import of_knob
-from hovrik.core.facts.knob import Knob
+from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.setup import static
 from hovrik.core.facts.terms import Aim
 from hovrik.core.kinds import versus
@@ -96,6 +97,34 @@ def power(levels, n, spread, case, seen_before=False):
     return said is not None and said.endswith("b"), said is not None and not said.endswith("b")
 
 
+LEVELS_OF_A_CEILING = (1.4, 1.8, 2.2, 2.6, 3.0, 3.4)
+
+
+def ceiling(shape, n, spread, case, seen_before=False):
+    """(stated, wrong, within a step) of the lowest ceiling that loses under 2 %. shape : where the rate ends to rise, in
+    levels, and how: "knee" straight up to there, "late" with the last step alone, "none" nowhere."""
+    rng = np.random.default_rng((case, n, len(spread), len(shape), 78))
+    knee = rng.uniform(1.0, 4.0)
+    at = np.arange(len(LEVELS_OF_A_CEILING))
+    loss = {"knee": 0.05 * np.maximum(knee - at, 0.0), "late": 0.05 * (at < 5), "none": 0.0 * at}[shape]
+    truth = next(place for place in at if (loss[place:] <= 0.02).all())
+    passes = []
+    knob = Knob("cpu_ceiling_ghz", "CPU clock ceiling", "GHz", step=0.1, order=Order.NUMBER, phrase="CPU up to {value}")
+    for one in plays(len(at), n, spread, "round", True, 0.0, rng):
+        place = NAMES.index(str(one.point.setup["mode"]))
+        setup = static(12.0, None).with_(cpu_ceiling_ghz=LEVELS_OF_A_CEILING[place])
+        values = {key: value * math.exp(-loss[place] * (key != "draw_w")) for key, value in one.figures.values.items()}
+        figures = PassFigures(values=values)
+        passes.append(replace(one, point=replace(one.point, setup=setup), asked=setup, figures=figures))
+    history = before(spread, "round", True, rng) if seen_before else NOTHING
+    question = Question("knob", Scope()).with_(figure="none", aim=Aim.FRAMES)
+    answer = versus.answer(Seen((), passes, question, Context(), of_knob(knob), history=history))
+    if answer.says.id != "versus.enough":
+        return False, False, False
+    said = next(place for place, level in enumerate(LEVELS_OF_A_CEILING) if f"{level:g}" in answer.says.values["level"])
+    return True, said < truth, truth <= said <= truth + 1
+
+
 CELLS = tuple(product((2, 3, 5), (4, 6), SPREADS, ("round", "level", ""), (True, False), ("hours", "frames")))
 
 
@@ -105,6 +134,13 @@ def main():
     parser.add_argument("--cases", type=int, default=1000)
     cases = parser.parse_args().cases
     each = max(cases // 12, 40)
+    print("| ceiling | passes | spread | stated | wrong: it loses more | of the stated within a step |")
+    print("|---|---|---|---|---|---|")
+    for shape, n, spread in product(("knee", "late", "none"), (4, 6), SPREADS):
+        rows = np.array([ceiling(shape, n, spread, case) for case in range(max(cases // 8, 40))])
+        said, wrong, near = rows.mean(axis=0)
+        print(f"| {shape} | {n} | {spread} | {100 * said:.0f} % | {100 * wrong:.1f} % | "
+              f"{f'{100 * near / said:.0f} %' if said else '-'} |", flush=True)  # fmt: skip
     for seen_before, words in ((False, "of an unknown machine"), (True, "with a history")):
         _tables(cases, each, seen_before, words)
 

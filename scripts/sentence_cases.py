@@ -531,6 +531,11 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"stopped": (say("stopped.plain", level="a", tried=4), say("stopped.plain", level="b", tried=4))},
         {"stopped": (say("stopped.plain", level="a", tried=1),)},
     ),
+    "versus.enough": (
+        {"says": "Not decided yet between a and b.", "level": "CPU up to 2.6 GHz", "margin": 0.02},
+        {"says": "", "level": "4 GB", "margin": 0.05},
+    ),
+    "versus.begins": ({"low": "CPU up to 2.2 GHz", "high": "CPU up to 2.9 GHz"}, {"low": "a", "high": "b"}),
     "versus.history": ({"passes": 36}, {"passes": 12}),
     "versus.lead-open": (
         {"ahead": ("720 lines", "1080 lines"), "behind": ("2160 lines",)},

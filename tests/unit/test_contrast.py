@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import statsmodels.api as sm
 from helpers.build import counted
-from levels import NAMES, SPREADS, answered, null, plays, power  # benchmarks are on the path
+from levels import NAMES, SPREADS, answered, ceiling, null, plays, power  # benchmarks are on the path
 
 from hovrik.core.facts.factor import of_knob
 from hovrik.core.facts.known_knobs import known
@@ -128,6 +128,14 @@ def test_a_history_tells_how_far_passes_scatter_and_decides_sooner():
     assert told[1] >= told[0] + 3 and not any(power(3, 4, "low", case, True)[1] for case in range(16))
     cells = [(3, 4, spread, "round", True, aim) for spread in SPREADS for aim in ("hours", "frames")]
     assert sum(null(cell, case, True) for cell in cells for case in range(8)) <= 3
+
+
+@pytest.mark.parametrize(("shape", "said"), [("knee", 9), ("late", 0)])
+def test_from_where_on_a_ceiling_brings_nothing(shape, said):
+    """Never from where it still loses; not where the last step alone is worth something."""
+    found = [ceiling(shape, 6, "low", case) for case in range(10)]
+    assert sum(one for one, _, _ in found) >= said and not any(wrong for _, wrong, _ in found)
+    assert sum(near for _, _, near in found) >= said and (said or not any(one for one, _, _ in found))
 
 
 def test_what_leads_and_what_is_alike_is_said_of_several():

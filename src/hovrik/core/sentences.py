@@ -361,6 +361,8 @@ TEMPLATES: Mapping[str, str] = {
     "versus.beside-stopped": "{stopped:sentence} {says}",
     "versus.only": "{level} alone runs: {stopped:semicolons}.",
     "versus.none-ran": "{stopped:sentence}",
+    "versus.enough": "{says} From {level} on it surely loses under {margin:share} of the rate: more brings nothing.",
+    "versus.begins": "that begins between {low} and {high}",
     "versus.holds-floor": "it alone holds the floor",
     "versus.all-same": "{a} and {b} are the same for your purpose.",
     "knob.also": "{a} against {b}: {what}",

@@ -11,9 +11,9 @@ from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
 from ..read.answer import Answer, Option, build, option_of
 from ..read.contrast import Comparison, Contrast, contrasts
-from ..read.group import Group
+from ..read.group import RATE, Group
 from ..read.response import level_of
-from ..read.verdicts import Verdict, verdict_of
+from ..read.verdicts import Enough, Verdict, enough_of, verdict_of
 from .kind import Seen
 
 OTHERS = ("score", "time_s", "package_w", "draw_w", "die_c", "shell_c", "die_end_c", "noise_db")
@@ -63,6 +63,9 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     best = _best(verdict, found, seen)
     option = _option(best, seen) if best is not None else None
     says = _words(verdict, found, best, factor)
+    enough = _enough(seen, distinct, equal_watts=equal_watts)
+    if enough is not None:
+        says = say("versus.enough", says=says, level=factor.words(enough.lowest), margin=enough.margin)
     if stopped:
         says = say("versus.beside-stopped", stopped=stopped, says=says)
     group = _group(best, seen) if best is not None else None
@@ -70,11 +73,23 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
         figure_words(one) if len(distinct) == 2
         else say("knob.also", a=factor.words(one.a), b=factor.words(one.b), what=figure_words(one)) for one in found
     )  # fmt: skip
+    if enough is not None and enough.from_ != enough.to:
+        because = (*because, say("versus.begins", low=factor.words(enough.from_), high=factor.words(enough.to)))
     if seen.history.spreads:
         because = (*because, say("versus.history", passes=seen.history.passes))
     open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
+
+
+def _enough(seen: Seen, levels: Sequence[Level], *, equal_watts: bool) -> Enough | None:
+    """Of a knob of which more never costs frames: from where on it brings nothing."""
+    if equal_watts or RATE not in seen.factor.rising:
+        return None
+    return enough_of(
+        seen.counted, seen.factor, levels, margins=seen.question.terms.margins, knobs=seen.knobs,
+        usual=seen.history.spreads,
+    )  # fmt: skip
 
 
 def _only(ran: Sequence[Level], stopped: tuple[Message, ...], seen: Seen) -> Answer:

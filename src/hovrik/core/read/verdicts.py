@@ -27,6 +27,8 @@ Flags = NDArray[np.bool_]
 
 GUARD, SAME = 0.95, 0.95  # that nothing is lost by more than its margin; that two are alike
 FEWER_WATTS, MORE_FRAMES, BY_A_MARGIN = 0.98, 0.99, 0.985
+ENOUGH = 0.975  # that a level loses no more than the margin
+DRAWS = 400
 BY_FRAME = 0.975  # that a frame costs less, where more frames cost more watts
 WATTS, HEAT = ("draw_w", "package_w"), ("die_c", "die_end_c", "noise_db")
 RATE = ("mean_fps", "score", "time_s")
@@ -63,6 +65,17 @@ class Verdict:
     def is_trade(self) -> bool:
         """Whether two levels each gain something on the other, and neither is stated."""
         return bool((self.gains & self.gains.T).any()) and self.leader is None
+
+
+@dataclass(frozen=True)
+class Enough:
+    """Of levels in an order in which more never costs frames: lowest : from which on all of them lose no more than the
+    margin against the best; from_, to : levels between which that truly begins (98 %); margin : a share."""
+
+    lowest: Level
+    from_: Level
+    to: Level
+    margin: float
 
 
 @dataclass(frozen=True)
@@ -126,6 +139,34 @@ def verdict_of(
         beats = heat[0].beyond(0.0) >= FEWER_WATTS
     beats = beats & ~beats.T & ~same & every
     return Verdict(tuple(levels), beats, same, (more | much | less) & every)
+
+
+def enough_of(
+    counted: Sequence[Counted], factor: Factor, levels: Sequence[Level], *, margins: Mapping[str, float] | None = None,
+    knobs: Mapping[str, Knob] | None = None, usual: Mapping[str, float] | None = None,
+) -> Enough | None:  # fmt: skip
+    """The lowest level that loses nothing that counts, of three or more in ascending order; None where it is the lowest
+    that was tried, or it is not told. Draws of the level means, each made ascending (isotonic regression)."""
+    from scipy.optimize import isotonic_regression
+
+    fit = _fit(
+        _homes(counted, factor, levels, knobs), len(levels), BY_ID[RATE[0]], (margins or {}).get(RATE[0]), False, usual
+    )
+    if fit is None or len(levels) < 3:
+        return None
+    rng = np.random.default_rng((len(counted), len(levels), 29))
+    normal = rng.multivariate_normal(np.zeros(len(levels)), fit.covariance, DRAWS)
+    drawn = fit.means + normal * np.sqrt(fit.dof / rng.chisquare(fit.dof, (DRAWS, 1)))
+    weights = 1.0 / np.maximum(np.diag(fit.covariance), 1e-18)
+    rising = np.array([isotonic_regression(row, weights=weights).x for row in drawn])
+    keeps = rising[:, -1:] - rising <= fit.margin
+    sure = keeps.mean(axis=0) >= ENOUGH
+    begins = keeps.argmax(axis=1)
+    at = next((at for at in range(len(levels)) if sure[at:].all()), len(levels) - 1)
+    if at == 0 or at == len(levels) - 1:
+        return None
+    low, high = np.quantile(begins, (0.01, 0.99), method="nearest")
+    return Enough(levels[at], levels[int(low)], levels[int(high)], math.expm1(fit.margin))
 
 
 def _cheaper(frames: _Fit | None, watts: _Fit) -> Flags:
