@@ -101,8 +101,8 @@ LEVELS_OF_A_CEILING = (1.4, 1.8, 2.2, 2.6, 3.0, 3.4)
 
 
 def ceiling(shape, n, spread, case, seen_before=False):
-    """(stated, wrong, within a step) of the lowest ceiling that loses under 2 %. shape : where the rate ends to rise, in
-    levels, and how: "knee" straight up to there, "late" with the last step alone, "none" nowhere."""
+    """(stated, wrong, within a step) of the lowest ceiling that loses under 2 %. shape : how the rate rises: "knee"
+    straight up to some level, "late" with the last step alone, "none" nowhere."""
     rng = np.random.default_rng((case, n, len(spread), len(shape), 78))
     knee = rng.uniform(1.0, 4.0)
     at = np.arange(len(LEVELS_OF_A_CEILING))
