@@ -243,6 +243,10 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"mark": say("mark.best_per_watt", power="draw"), "note": say("mark.at-lowest")},
         {"mark": say("mark.last_paying", price=0.0, power="limit"), "note": say("mark.all-pay")},
     ),
+    "no-passes-why": (
+        {"many": 4, "passes": 4, "why": "mean rate drifts by -6 % over the pass", "advice": "Soak longer."},
+        {"many": 1, "passes": 1, "why": "the title ended", "advice": ""},
+    ),
     "no-passes-void": ({"passes": 3}, {"passes": 1}),
     "no-level": ({"passes": 3, "factor": "CPU boost"}, {"passes": 1, "factor": "static limit"}),
     "missing.level": ({"factor": "CPU boost"}, {"factor": "static limit"}),

@@ -63,6 +63,19 @@ def test_each_level_has_its_figures_and_why_passes_are_left_out(notebook):
     assert part.rows[-1:] == (("boost off", "Sedge 12", "did not start (3 of 3)"),)
 
 
+def test_where_none_counts_the_common_reason_is_the_sentence(notebook):
+    for one in notebook.passes():
+        whole = notebook.load(one.id)
+        notebook.annotate(one.id, "deletion", {})
+        if one.setup.static_limit_w == 13.0 and one.purpose == SWEEP and one.outcome is End.DONE:
+            name, read = str(uuid.uuid4()), whole.read.with_(sustained_limit_w=9.0)
+            notebook.keep(replace(whole, id=name, read=read, plan_id=None, plan_index=None, step_id=None,
+                                  recording=replace(whole.recording, id=name)))  # fmt: skip
+    said = evaluate(notebook, DEMO_QUESTION).answer.sentence
+    assert said.startswith("No pass counts yet: 3 of 3 passes are left out for one reason: Sustained limit reads 9")
+    assert said.endswith("whether the machine offers that value.")
+
+
 def test_the_table_is_a_manner_of_reading(demo_copy, qtbot):
     with opened(demo_copy, qtbot) as window:
         window.show_stage("Read")

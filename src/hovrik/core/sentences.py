@@ -125,6 +125,8 @@ TEMPLATES: Mapping[str, str] = {
     "no-passes-void":
         "No passes answer this yet. {passes:pass is|passes are} void. Plan a sweep and start it in Bench, or "
         "import passes.",
+    "no-passes-why":
+        "No pass counts yet: {many} of {passes:pass is|passes are} left out for one reason: {why}. {advice}",
     "no-level": "{passes:pass counts|passes count}, but none tells its {factor}.",
     "missing.level": "passes that tell their {factor}",
     "no-figure": "Cannot say what holds {target:n}: these passes carry no {figure}. Type it in with each pass.",

@@ -582,8 +582,20 @@ def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | 
     both = [(p, d) for p, d in pairs if p is not None and d is not None]
     line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
     sweep = [v for v in views if purpose(v.record.purpose).counts and not v.deleted]
+    void = [v for v in sweep if v.verdict.state is State.VOID]
     return Context(
-        rig, fmean(known_rooms) if known_rooms else None, sum(v.verdict.state is State.VOID for v in sweep),
+        rig, fmean(known_rooms) if known_rooms else None, len(void),
         sum(v.verdict.state is State.SUSPECT for v in sweep), line, tuple(notes),
-        used=used_of([v.figures for v in counted]),
+        used=used_of([v.figures for v in counted]), why_void=None if counted else _common(void),
     )  # fmt: skip
+
+
+def _common(void: Sequence[PassView]) -> Message | None:
+    """The reason for which half of void passes or more are left out, with what to do; None without one."""
+    found = ((one for one in view.verdict.findings if one.weight is State.VOID) for view in void)
+    first = [one for each in found if (one := next(each, None)) is not None]
+    (name, many), *_ = Counter(one.id for one in first).most_common(1) or [("", 0)]
+    if 2 * many < max(len(void), 1):
+        return None
+    like = next(one for one in first if one.id == name)
+    return say("no-passes-why", many=many, passes=len(void), why=like.message, advice=like.next_step or "")

@@ -110,7 +110,7 @@ class Context:
     """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out; counted : those
     that count; along : what they are read along, in words; used : what passes drew against the battery's gauge;
     live_opponents : whether others play along, None unknown; rigs : along rigs, key of each to it and what was drawn
-    against its gauge."""
+    against its gauge; why_void : where none counts, what half of them or more are left out for."""
 
     rig: Rig | None = None
     room_c: float | None = None
@@ -123,6 +123,7 @@ class Context:
     used: battery.Used | None = None
     live_opponents: bool | None = None
     rigs: Mapping[str, tuple[Rig | None, battery.Used | None]] = field(default_factory=dict)
+    why_void: Message | None = None
 
     def of(self, group: Group) -> Context:
         """The same for the rig that a group was measured on, where groups lie along rigs."""
@@ -139,6 +140,7 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
         return Answer(says, None, None, lacks=(say("missing.level", factor=context.along),))
     if not responses:
         left_out = say("no-passes-void", passes=context.void) if context.void else say("no-passes")
+        left_out = context.why_void if context.why_void is not None else left_out
         return Answer(left_out, None, None, lacks=(say("missing.passes"),))
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question, context)]
     if candidates:
