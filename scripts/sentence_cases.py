@@ -540,6 +540,18 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"says": "", "level": "4 GB", "margin": 0.05},
     ),
     "versus.begins": ({"low": "CPU up to 2.2 GHz", "high": "CPU up to 2.9 GHz"}, {"low": "a", "high": "b"}),
+    "versus.with-levels": (
+        {"says": "Boost on is better than boost off: draw 5 % lower.",
+         "levels": (say("versus.level", level="boost on", parts=(say("versus.rate", rate=v(38.4, "", 1)),
+                        say("versus.draw", draw=v(16.4, "W", 1)))),)},
+        {"says": "", "levels": (say("versus.level", level="a", parts=(say("versus.rate", rate=v(40, "", 0)),)),)},
+    ),
+    "versus.level": (
+        {"level": "boost on", "parts": (say("versus.rate", rate=v(38, "", 0)), say("versus.draw", draw=v(16, "W", 0)))},
+        {"level": "a", "parts": (say("versus.rate", rate=v(40, "", 0)),)},
+    ),
+    "versus.rate": ({"rate": v(38.4, "", 1)}, {"rate": v(120, "", 0)}),
+    "versus.draw": ({"draw": v(16.4, "W", 1)}, {"draw": v(4, "W", 0)}),
     "versus.history": ({"passes": 36}, {"passes": 12}),
     "versus.lead-open": (
         {"ahead": ("720 lines", "1080 lines"), "behind": ("2160 lines",)},

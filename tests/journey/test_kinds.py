@@ -136,6 +136,8 @@ def test_whether_a_knob_pays(window, qtbot):
     qtbot.waitUntil(lambda: bool(answer(window).contrasts), timeout=20_000)
     figures = {one.figure for one in answer(window).contrasts}
     assert {"draw_w", "package_w"} <= figures and answer(window).sentence
+    said = answer(window).sentence
+    assert re.search(r"[Bb]oost off: [0-9.]+ frames a second, [0-9.]+ W, .* from full; boost on: ", said), said
     assert "how far passes scatter here is known from 36 passes before these" in answer(window).reasons
 
 

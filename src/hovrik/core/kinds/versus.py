@@ -9,13 +9,16 @@ from ..facts.knob import Level, inside
 from ..facts.setup import describe
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
-from ..read.answer import Answer, Option, build, option_of
+from ..read.answer import Answer, Option, build, hours_of, option_of
 from ..read.contrast import Comparison, Contrast, contrasts
 from ..read.group import RATE, Group
 from ..read.response import level_of
 from ..read.verdicts import Enough, Verdict, enough_of, verdict_of
+from ..stats.estimate import Mean
+from ..words import decimals
 from .kind import Seen
 
+MOST_TOLD = 3  # levels whose figures are in the first line
 OTHERS = ("score", "time_s", "package_w", "draw_w", "die_c", "shell_c", "die_end_c", "noise_db")
 
 
@@ -66,6 +69,9 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     enough = _enough(seen, distinct, equal_watts=equal_watts)
     if enough is not None:
         says = say("versus.enough", says=says, level=factor.words(enough.lowest), margin=enough.margin)
+    absolute = _absolute(distinct, seen)
+    if absolute:
+        says = say("versus.with-levels", says=says, levels=absolute)
     if stopped:
         says = say("versus.beside-stopped", stopped=stopped, says=says)
     group = _group(best, seen) if best is not None else None
@@ -80,6 +86,32 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
+
+
+def _absolute(levels: Sequence[Level], seen: Seen) -> tuple[Message, ...]:
+    """What each of a few levels gives: rate, draw, hours. Nothing where they were measured at several setups."""
+    if len(seen.responses) != 1 or len(levels) > MOST_TOLD:
+        return ()
+    found = []
+    for level in levels:
+        group = next((one for one in seen.responses[0].groups if seen.factor.same(one.level, level)), None)
+        if group is None or group.rate is None:
+            return ()
+        hours = hours_of(group, seen.question, seen.context)
+        parts = (
+            say("versus.rate", rate=_middle(group.rate)),
+            *([say("versus.draw", draw=_middle(group.draw, "W"))] if group.draw is not None else []),
+            *([say("from-full", hours=hours.as_value())] if hours is not None else []),
+        )
+        found.append(say("versus.level", level=seen.factor.words(level), parts=parts))
+    return tuple(found)
+
+
+def _middle(mean: Mean, unit: str = "") -> Value:
+    """A mean with as many digits as its error leaves."""
+    one = mean.estimate(unit)
+    half = (one.high - one.low) / 2 if one.high is not None and one.low is not None else abs(one.value) / 20
+    return Value(one.value, unit, digits=decimals(half))
 
 
 def _enough(seen: Seen, levels: Sequence[Level], *, equal_watts: bool) -> Enough | None:
