@@ -4,7 +4,6 @@ import re
 from dataclasses import replace
 
 import pytest
-from helpers.build import machine
 from helpers.window import opened
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -15,7 +14,6 @@ from hovrik.bench.simulated.model import load_model
 from hovrik.core.errors import PlanError
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import static
-from hovrik.core.facts.terms import Limit
 from hovrik.core.keep.profile import Profile
 from hovrik.core.kinds.table import KINDS
 from hovrik.core.plan.grid import LadderDesign
@@ -230,18 +228,6 @@ def test_options_are_typed_and_a_new_title_is_looked_at_first(window):
     assert "h" not in minutes and int(minutes.split()[0]) <= 10
 
 
-@pytest.mark.parametrize(("kind", "asked", "words"), [
-    ("use-lasts", {}, "lasts longest at 9 W"),
-    ("rest-draw", {"knobs": {"cap_fps": "30,60", "limit_w": "14"}}, "frame cap 60"),
-    ("lowest-watts", {"floor": 40.0, "cap": 40.0, "limit_die_c": 46.0}, "holds 40, but does not surely keep"),
-])  # fmt: skip
-def test_kinds_through_the_service_on_the_stand_in(kind, asked, words, tmp_path):
-    with Notebook(tmp_path / "n.hovrik") as notebook:
-        swept = sweeps.sweep(machine(tmp_path), sweeps.Request(kind, **asked), notebook)
-    found = sweeps.as_dict(swept)
-    assert words in found["sentence"] and found["passes"] >= 1 and found["why"]
-
-
 def test_battery_and_adapter_in_one_plan_with_a_mode_beside(tmp_path):
     """A laptop that is held to 30 W on the battery: it loses there, is back on the battery, and
     every pass has the source that it was made on."""
@@ -340,14 +326,6 @@ def test_an_undervolt_on_a_hidden_margin_notes_its_faults_and_backs_off(window, 
     assert kept.get("GPU", 0.0) > -physics.undervolt_gpu_margin_mv and answer(window).option is None
     assert all(-100 <= value <= 0 for pair in made for value in pair)
     assert open_machine(window.session.address).snapshot().as_setup()["cpu_offset_mv"] == 0.0
-
-
-def test_what_stays_cool_for_ever(window, qtbot):
-    ask(window, "stays-cool")
-    commands.set_question(window.session, window.session.question.with_(limits=(Limit("die_c", at_most=50.0),)))
-    assert run(window, qtbot) == 3
-    qtbot.waitUntil(lambda: "stays cool for ever" in answer(window).sentence, timeout=20_000)
-    assert any("settles at" in one for one in answer(window).reasons)
 
 
 def test_another_question_is_read_along_what_it_is_about(window, qtbot):
