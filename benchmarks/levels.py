@@ -125,6 +125,35 @@ def ceiling(shape, n, spread, case, seen_before=False):
     return True, said < truth, truth <= said <= truth + 1
 
 
+RUNGS_W = (9.0, 13.0, 19.0)
+
+
+def turn(size, n, spread, case):
+    """(said, wrong) of two levels at three limits. size : log of rate by which the second is ahead at most watts and
+    behind at fewest; 0 of levels that differ by 5 % everywhere."""
+    rng = np.random.default_rng((case, n, len(spread), round(1000 * size), 79))
+    passes = []
+    for rung, watts in enumerate(RUNGS_W):
+        for one in plays(2, n, spread, "round", True, 0.0, rng):
+            ahead = size * (1 - rung) * -1.0 if size else 0.05
+            second = one.point.setup["mode"] == NAMES[1]
+            setup = static(watts + 2, None).with_(mode=one.point.setup["mode"])
+            values = {**one.figures.values, "package_w": watts}
+            values |= {key: values[key] * math.exp(ahead * second) for key in FIGURES[:2]}
+            point = replace(one.point, setup=setup, launch=f"{one.point.launch}.{rung}")
+            passes.append(
+                replace(one, id=f"{rung}.{one.id}", point=point, asked=setup, figures=PassFigures(values=values))
+            )
+    question = Question("knob", Scope()).with_(figure="none", aim=Aim.FRAMES)
+    answer = versus.answer(Seen((), passes, question, Context(), of_knob(KNOB)))
+    said = answer.says.id.startswith("versus.turns")
+    right = size and said and answer.says.values["high"].endswith(NAMES[1])
+    between = not said or answer.says.id == "versus.turns" or (
+        answer.says.values["last"].number < RUNGS_W[1] * 1.01 and answer.says.values["first"].number > RUNGS_W[1] * 0.99
+    )  # fmt: skip
+    return said, said and not (right and between)
+
+
 CELLS = tuple(product((2, 3, 5), (4, 6), SPREADS, ("round", "level", ""), (True, False), ("hours", "frames")))
 
 
@@ -141,6 +170,10 @@ def main():
         said, wrong, near = rows.mean(axis=0)
         print(f"| {shape} | {n} | {spread} | {100 * said:.0f} % | {100 * wrong:.1f} % | "
               f"{f'{100 * near / said:.0f} %' if said else '-'} |", flush=True)  # fmt: skip
+    print("| turns with watts by | passes a rung | spread | said | wrong |\n|---|---|---|---|---|")
+    for size, n, spread in product((0.0, 0.04, 0.08), (2, 4), SPREADS):
+        said, wrong = np.mean([turn(size, n, spread, case) for case in range(max(cases // 8, 40))], axis=0)
+        print(f"| {100 * size:.0f} % | {n} | {spread} | {100 * said:.0f} % | {100 * wrong:.1f} % |", flush=True)
     for seen_before, words in ((False, "of an unknown machine"), (True, "with a history")):
         _tables(cases, each, seen_before, words)
 

@@ -552,6 +552,11 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "versus.rate": ({"rate": v(38.4, "", 1)}, {"rate": v(120, "", 0)}),
     "versus.draw": ({"draw": v(16.4, "W", 1)}, {"draw": v(4, "W", 0)}),
+    "versus.turns": ({"low": "Pane 4", "high": "Heath 3"}, {"low": "a", "high": "b"}),
+    "versus.turns-between": (
+        {"low": "Pane 4", "high": "Heath 3", "last": v(14, "W", 0), "first": v(20, "W", 0)},
+        {"low": "a", "high": "b", "last": v(4, "W", 0), "first": v(5, "W", 0)},
+    ),
     "versus.history": ({"passes": 36}, {"passes": 12}),
     "versus.lead-open": (
         {"ahead": ("720 lines", "1080 lines"), "behind": ("2160 lines",)},

@@ -369,6 +369,9 @@ TEMPLATES: Mapping[str, str] = {
     "versus.level": "{level}: {parts:commas}",
     "versus.rate": "{rate} frames a second",
     "versus.draw": "{draw}",
+    "versus.turns": "It depends on the watts: at few {low} plays faster, at many {high}.",
+    "versus.turns-between":
+        "It depends on the watts: up to {last} of package power {low} plays faster, from {first} on {high}.",
     "versus.holds-floor": "it alone holds the floor",
     "versus.all-same": "{a} and {b} are the same for your purpose.",
     "knob.also": "{a} against {b}: {what}",

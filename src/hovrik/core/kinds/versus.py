@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..facts.factor import Factor
+from ..facts.factor import LIMIT, Factor
 from ..facts.knob import Level, inside
 from ..facts.setup import describe
 from ..message import Message, Value, say
@@ -13,7 +13,7 @@ from ..read.answer import Answer, Option, build, hours_of, option_of
 from ..read.contrast import Comparison, Contrast, contrasts
 from ..read.group import RATE, Group
 from ..read.response import level_of
-from ..read.verdicts import Enough, Verdict, enough_of, verdict_of
+from ..read.verdicts import Enough, Turn, Verdict, enough_of, turn_of, verdict_of
 from ..stats.estimate import Mean
 from ..words import decimals
 from .kind import Seen
@@ -69,6 +69,9 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     enough = _enough(seen, distinct, equal_watts=equal_watts)
     if enough is not None:
         says = say("versus.enough", says=says, level=factor.words(enough.lowest), margin=enough.margin)
+    turn = turn_of(seen.counted, factor, distinct, knobs=seen.knobs, usual=seen.history.spreads)
+    if turn is not None and factor.id != LIMIT:
+        says, best, option = _turned_words(turn, factor), None, None
     absolute = _absolute(distinct, seen)
     if absolute:
         says = say("versus.with-levels", says=says, levels=absolute)
@@ -86,6 +89,14 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
     lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
+
+
+def _turned_words(turn: Turn, factor: Factor) -> Message:
+    low, high = factor.words(turn.low), factor.words(turn.high)
+    if turn.last is None or turn.first is None:
+        return say("versus.turns", low=low, high=high)
+    last, first = (Value(watts, "W", digits=0) for watts in (turn.last, turn.first))
+    return say("versus.turns-between", low=low, high=high, last=last, first=first)
 
 
 def _absolute(levels: Sequence[Level], seen: Seen) -> tuple[Message, ...]:

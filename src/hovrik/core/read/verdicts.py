@@ -29,6 +29,7 @@ GUARD, SAME = 0.95, 0.95  # that nothing is lost by more than its margin; that t
 FEWER_WATTS, MORE_FRAMES, BY_A_MARGIN = 0.98, 0.99, 0.985
 ENOUGH = 0.975  # that a level loses no more than the margin
 DRAWS = 400
+LEAST_REACH = 0.1  # log of watts between the ends, from which a turn is looked for
 BY_FRAME = 0.975  # that a frame costs less, where more frames cost more watts
 WATTS, HEAT = ("draw_w", "package_w"), ("die_c", "die_end_c", "noise_db")
 RATE = ("mean_fps", "score", "time_s")
@@ -167,6 +168,65 @@ def enough_of(
         return None
     low, high = np.quantile(begins, (0.01, 0.99), method="nearest")
     return Enough(levels[at], levels[int(low)], levels[int(high)], math.expm1(fit.margin))
+
+
+@dataclass(frozen=True)
+class Turn:
+    """Two levels of which one is ahead in rate at few watts and the other at many. low, high : the one ahead at either
+    end; last, first : package watts of the last rung that is decided for the one, and of the first for the other; None
+    where no rung alone is."""
+
+    low: Level
+    high: Level
+    last: float | None
+    first: float | None
+
+
+def turn_of(
+    counted: Sequence[Counted], factor: Factor, levels: Sequence[Level], *, knobs: Mapping[str, Knob] | None = None,
+    usual: Mapping[str, float] | None = None,
+) -> Turn | None:  # fmt: skip
+    """Whether which of two levels is ahead in rate turns with the watts, measured at two rungs of them or more; None
+    where it does not surely. Least squares: a mean a rung, the side, and the side times the log of its watts."""
+    from scipy.special import stdtr
+
+    homes = _homes(counted, factor, levels, knobs)
+    rows = [
+        (math.log(rate), at, rung, math.log(watts), block_of(one, at)) for one, at, rung in homes
+        if (rate := one.figures.value(RATE[0])) and (watts := one.figures.value("package_w"))
+    ]  # fmt: skip
+    rungs = list(dict.fromkeys(row[2] for row in rows))
+    if len(levels) != 2 or len(rungs) < 2:
+        return None
+    where = {rung: float(np.mean([row[3] for row in rows if row[2] == rung])) for rung in rungs}
+    if max(where.values()) - min(where.values()) < LEAST_REACH:
+        return None
+    centre = float(np.mean(list(where.values())))
+    side = np.array([0.5 if row[1] else -0.5 for row in rows])
+    along = np.array([where[row[2]] - centre for row in rows])
+    means = [np.array([float(row[2] == rung) for row in rows]) for rung in rungs]
+    y, blocks = np.array([row[0] for row in rows]), [row[4] for row in rows]
+    sd, dof = thought_before(BY_ID[RATE[0]], usual)
+    line = generalised(np.column_stack((side, side * along, *means)), y, sd, blocks, dof)
+
+    x = np.array([[1.0, at - centre] for at in (min(where.values()), max(where.values()))])
+    ahead = x @ line.coefficients[:2]
+    spread = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", x, line.covariance[:2, :2], x), 1e-18))
+    ends = stdtr(line.dof, ahead / spread)  # that the second level is ahead at few watts, at many
+    matters = np.abs(ahead).max() >= math.log1p(margin_of(BY_ID[RATE[0]]))
+    if not (matters and min(ends) <= 1 - BY_FRAME and max(ends) >= BY_FRAME):
+        return None
+    each = generalised(
+        np.column_stack((*(side * one for one in means), *means)), y, sd, blocks, dof
+    )  # fmt: skip
+    k = len(rungs)
+    own = stdtr(each.dof, each.coefficients[:k] / np.sqrt(np.diag(each.covariance)[:k]))
+    up = ends[1] > ends[0]
+    chances = {where[rung]: float(value if up else 1 - value) for rung, value in zip(rungs, own)}
+    last = max((w for w, value in chances.items() if value <= 1 - BY_FRAME), default=None)
+    first = min((w for w, value in chances.items() if value >= BY_FRAME), default=None)
+    low, high = (levels[0], levels[1]) if up else (levels[1], levels[0])
+    return Turn(low, high, math.exp(last) if last is not None else None, math.exp(first) if first is not None else None)
 
 
 def _cheaper(frames: _Fit | None, watts: _Fit) -> Flags:
