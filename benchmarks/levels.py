@@ -141,9 +141,8 @@ def turn(size, n, spread, case):
             values = {**one.figures.values, "package_w": watts}
             values |= {key: values[key] * math.exp(ahead * second) for key in FIGURES[:2]}
             point = replace(one.point, setup=setup, launch=f"{one.point.launch}.{rung}")
-            passes.append(
-                replace(one, id=f"{rung}.{one.id}", point=point, asked=setup, figures=PassFigures(values=values))
-            )
+            figures = PassFigures(values=values)
+            passes.append(replace(one, id=f"{rung}.{one.id}", point=point, asked=setup, figures=figures))
     question = Question("knob", Scope()).with_(figure="none", aim=Aim.FRAMES)
     answer = versus.answer(Seen((), passes, question, Context(), of_knob(KNOB)))
     said = answer.says.id.startswith("versus.turns")

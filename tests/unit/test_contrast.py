@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import statsmodels.api as sm
 from helpers.build import counted
-from levels import NAMES, SPREADS, answered, ceiling, null, plays, power  # benchmarks are on the path
+from levels import NAMES, SPREADS, answered, ceiling, null, plays, power, turn  # benchmarks are on the path
 
 from hovrik.core.facts.factor import of_knob
 from hovrik.core.facts.known_knobs import known
@@ -136,6 +136,13 @@ def test_from_where_on_a_ceiling_brings_nothing(shape, said):
     found = [ceiling(shape, 6, "low", case) for case in range(10)]
     assert sum(one for one, _, _ in found) >= said and not any(wrong for _, wrong, _ in found)
     assert sum(near for _, _, near in found) >= said and (said or not any(one for one, _, _ in found))
+
+
+@pytest.mark.parametrize(("size", "least"), [(0.0, 0), (0.08, 8)])
+def test_where_it_depends_on_the_watts_that_is_the_verdict(size, least):
+    found = [turn(size, 2, "low", case) for case in range(8)]
+    assert sum(said for said, _ in found) == least and not any(wrong for _, wrong in found)
+    assert not any(turn(0.006, 6, "low", case)[0] for case in range(4))  # no difference that matters anywhere
 
 
 def test_what_leads_and_what_is_alike_is_said_of_several():
