@@ -341,9 +341,10 @@ def test_a_machine_without_any_part_is_legal():
 
 def test_clocks_are_exchangeable():
     """The same machine by the wall and by steps."""
-    for clock, seconds in ((RealClock(speed=50.0), 10.0), (SteppedClock(), 10.0)):
+    for clock, seconds, busy in ((RealClock(speed=20.0), 10.0, 0.8), (SteppedClock(), 10.0, 0.0)):
         samples = play(ToyMachine(clock), ("", ""), seconds, 1.0)
-        assert sum(s.frames_ns.size for s in samples) == pytest.approx(50 * seconds, rel=0.2)
+        frames = sum(s.frames_ns.size for s in samples)  # a busy computer wakes late, and frames go on
+        assert 40 * seconds <= frames <= 60 * seconds * (1 + busy)
     ended = threading.Event()
     ended.set()
     began = time.monotonic()

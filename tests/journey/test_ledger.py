@@ -11,6 +11,7 @@ from hovrik.app import commands
 from hovrik.core.facts.incident import IncidentKind
 from hovrik.core.facts.setup import Setup, static
 from hovrik.core.keep import statement
+from hovrik.core.message import say
 from hovrik.core.words import render
 from hovrik.service import incidents, ledger, library, run
 from hovrik.service.gather import evaluate
@@ -18,6 +19,9 @@ from hovrik.service.imports import one as imports
 from hovrik.service.logbook import ANSWER, read_logbook
 from hovrik.store.files.read.frame_log import Imported
 from hovrik.store.notebook import Notebook
+
+NONSENSE = {"at_ns": 1, "says": {"id": "no-such", "values": {}}, "setup": None, "passes": [], "edits": 0, "facts": {},
+            "beside": 0, "incidents": 0, "method": 1}  # fmt: skip
 
 
 def said(notebook):
@@ -83,11 +87,14 @@ def test_a_change_is_told_in_the_band(demo_copy, qtbot):
         qtbot.waitUntil(lambda: panel.answer.sentence == first, timeout=20_000)
         own = ledger.statements(session.notebook, session.question)
         assert len(own) == 3 and own[0].sentence == own[2].sentence
-        older = replace(own[-1], sentence="x", evidence=replace(own[-1].evidence, method=0))
+        older = replace(own[-1], says=say("since.nothing"), evidence=replace(own[-1].evidence, method=0))
         assert "a newer method" in render(statement.difference((older, own[-1]), ledger.dated))
 
 
-@pytest.mark.parametrize("body", [7, [], {"statements": 3}, {"statements": [{"at_ns": "x"}]}, {"statements": [{}]}])
+@pytest.mark.parametrize(
+    "body",
+    [7, [], {"statements": 3}, {"statements": [{"at_ns": "x"}]}, {"statements": [{}]}, {"statements": [NONSENSE]}],
+)
 def test_what_is_no_ledger_is_none(demo_copy, body):
     with Notebook(demo_copy) as notebook:
         key = ledger.key_of(DEMO_QUESTION)

@@ -31,7 +31,7 @@ def told(notebook: Notebook, evaluation: Evaluation, *, keep: bool = True) -> Ev
     if answer.option is None and answer.lacks:
         return evaluation
     setup = answer.option.setup.as_dict() if answer.option is not None else None
-    now = Statement(time.time_ns(), answer.sentence, setup, _evidence(notebook, evaluation))
+    now = Statement(time.time_ns(), answer.says, setup, _evidence(notebook, evaluation))
     after = noted(before, now, MOST)
     if keep and after != before and not notebook.read_only:
         body = {"question": question.as_dict(), "statements": [one.as_dict() for one in after]}

@@ -138,7 +138,7 @@ def _answers(notebook: Notebook, names: Names) -> list[Entry]:
         for at, one in enumerate(said):
             change = difference(said[: at + 1], ledger.dated)
             rest = f" {words.render(change)}" if change is not None else ""
-            found.append(Entry(one.at_ns, ANSWER, f"{title}, to {what}: {one.sentence}{rest}", place))
+            found.append(Entry(one.at_ns, ANSWER, f"{title}, to {what}: {words.render(one.says)}{rest}", place))
     return found
 
 

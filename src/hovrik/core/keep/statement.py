@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..message import Message, say
+from ..words import render
 
 METHOD = 1  # of answering: one more where the same passes may give another answer
 SHORT = 8  # signs of a pass's id that are kept: enough to tell passes of one notebook apart
@@ -46,10 +47,10 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Statement:
-    """An answer. at_ns : first said (UTC); sentence; setup : what is recommended, None where nothing is; evidence."""
+    """An answer. at_ns : first said (UTC); says; setup : what is recommended, None where nothing is; evidence."""
 
     at_ns: int
-    sentence: str
+    says: Message
     setup: Mapping[str, Any] | None
     evidence: Evidence
 
@@ -57,10 +58,15 @@ class Statement:
         """Plain values for JSON."""
         own = self.evidence
         return {
-            "at_ns": self.at_ns, "sentence": self.sentence, "setup": self.setup, "passes": sorted(own.passes),
+            "at_ns": self.at_ns, "says": self.says.as_dict(), "setup": self.setup, "passes": sorted(own.passes),
             "edits": own.edits, "facts": dict(own.facts), "beside": own.beside, "incidents": own.incidents,
             "method": own.method,
         }  # fmt: skip
+
+    @property
+    def sentence(self) -> str:
+        """What was said, in one unit of temperatures whatever the user's is: by this answers compare."""
+        return render(self.says, fahrenheit=False)
 
     @classmethod
     def from_dict(cls, body: Mapping[str, Any]) -> Statement:
@@ -73,7 +79,9 @@ class Statement:
             raise ValueError("its time cannot be")
         setup = dict(body["setup"]) if body["setup"] is not None else None
         own = Evidence(passes, edits, facts, beside, incidents, method)
-        return cls(at_ns, str(body["sentence"]), setup, own)
+        says = Message.from_dict(body["says"])
+        render(says)
+        return cls(at_ns, says, setup, own)
 
 
 def noted(before: tuple[Statement, ...], now: Statement, most: int) -> tuple[Statement, ...]:
@@ -92,5 +100,5 @@ def difference(statements: tuple[Statement, ...], dated: Callable[[int], str]) -
     then, now = statements[-2:]
     again = next((one for one in reversed(statements[:-2]) if one.sentence == now.sentence), None)
     causes = now.evidence.causes(then.evidence) or (say("since.nothing"),)
-    said = say("since.other", when=dated(then.at_ns), says=then.sentence, causes=causes)
+    said = say("since.other", when=dated(then.at_ns), says=then.says, causes=causes)
     return say("since.again", when=dated(again.at_ns), other=said) if again is not None else said
