@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ..facts.factor import LIMIT, Factor
 from ..facts.knob import Level, inside
 from ..facts.setup import describe
+from ..facts.terms import Aim
 from ..message import Message, Value, say
 from ..passes.figure import BY_ID, low_id
 from ..read.answer import Answer, Option, build, hours_of, option_of
@@ -86,8 +87,9 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
         because = (*because, say("versus.begins", low=factor.words(enough.from_), high=factor.words(enough.to)))
     if seen.history.spreads:
         because = (*because, say("versus.history", passes=seen.history.passes))
-    open_ = [one for one in found if one.verdict is Comparison.UNDECIDED and best is None]
-    lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one.figure].label)) for one in open_[:3])
+    counts = _counting(seen)
+    open_ = dict.fromkeys(one.figure for one in found if one.verdict is Comparison.UNDECIDED and best is None)
+    lacks = tuple(say("missing.undecided", figure=inside(BY_ID[one].label)) for one in open_ if one in counts)
     return Answer(says, group.holds if group else None, option, because=because, lacks=lacks, contrasts=tuple(found))
 
 
@@ -123,6 +125,17 @@ def _middle(mean: Mean, unit: str = "") -> Value:
     one = mean.estimate(unit)
     half = (one.high - one.low) / 2 if one.high is not None and one.low is not None else abs(one.value) / 20
     return Value(one.value, unit, digits=decimals(half))
+
+
+def _counting(seen: Seen) -> frozenset[str]:
+    """Figures that decide for the aim: the rest may stay open."""
+    frames = {RATE, low_id(seen.question.school), "score", "time_s"}
+    match seen.question.terms.aim:
+        case Aim.FRAMES:
+            return frozenset(frames)
+        case Aim.QUIET:
+            return frozenset({*frames, "die_c", "noise_db"})
+    return frozenset({*frames, "draw_w", "package_w"})
 
 
 def _enough(seen: Seen, levels: Sequence[Level], *, equal_watts: bool) -> Enough | None:
