@@ -1,11 +1,13 @@
 """The worlds of the gates: their own physics against closed forms, and a plant behind the protocol."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 import pytest
 from gates.worlds import chips, heat, packs, passes, plants
 from gates.worlds.machine import machine
+from gates.worlds.scenes import Stream
 from scipy.integrate import solve_ivp
 
 from hovrik.bench.protocol import Instruction as Ask
@@ -94,3 +96,18 @@ def test_a_plant_behind_the_protocol():
     assert np.all(np.diff(frames) > 0) and frames[-1] <= made.now_ns() and frames.size > 100
     assert sum(w.size for w in made.waits) >= frames.size
     assert made.needs_person(Ask(Need.RESTART, "", slot="second")) and made.describe().slot == "second"
+
+
+@pytest.mark.parametrize(("sync", "cap"), [("off", 0.0), ("off", 40.0), ("on", 0.0)])
+def test_a_scene_played_in_blocks_loses_no_frame_between_them(sync, cap):
+    """As the machine of a plant plays it: as many frames, and no more long ones, than in one piece."""
+    plant = plants.drawn("hill", 2, 3)
+    scene, knobs = replace(plant.scene, hitches_per_min=0.0), replace(plant.knobs(plant.limits_w[8]), sync=sync)
+    knobs, found = replace(knobs, cap_fps=cap), []
+    for seconds in (60.0, 2.0):
+        stream = Stream(scene, plant.operate, plant.work.serial, (5, 6), 0.0, 90.0)
+        ends = [stream.play(knobs, seconds).ends_s + number * seconds for number in range(round(60.0 / seconds))]
+        interval = np.diff(np.concatenate(ends))
+        assert (interval > -1e-9).all()
+        found.append(((interval > 1.7 * np.median(interval)).sum(), interval.size))
+    assert found[1][0] <= found[0][0] + 3 and abs(found[1][1] / found[0][1] - 1) < 0.02
