@@ -102,7 +102,8 @@ class Stream:
         self._rng = np.random.default_rng(seed)
         self._wander = float(self._rng.normal(0.0, scene.wander))
         self._before = np.zeros(2)
-        self._carry_s = 0.0
+        self._carry_s = 0.0  # from the start of what is played next until the frame that was begun before is made
+        self._begun: tuple[float, int] | None = None  # until it is shown, what it waited for; None where none was
         self._played_s = 0.0
         self._last_s = -1.0
         self._regime, self._left_s = 1.0, 0.0
@@ -118,7 +119,7 @@ class Stream:
         load *= self._regimes(m) if scene.regimes else scene.factor_at(scene_s + ticks)
         point = self._operate(knobs, load)
         if not frames:
-            self._carry_s, self._played_s = 0.0, self._played_s + seconds
+            self._carry_s, self._begun, self._played_s = 0.0, None, self._played_s + seconds
             return Stretch(np.empty(0), np.empty(0, np.int8), point)
         most = math.ceil(seconds * self._most_fps) + 8
         noise = rng.standard_normal((2, most))
@@ -142,15 +143,22 @@ class Stream:
             taken = free * load[np.minimum((due / TICK_S).astype(np.int64), m - 1)]
             if self.disturbed is not None:
                 taken *= self.disturbed(scene_s + due)
-            ends, waits = self._shown(taken, of_cpu, jitter, knobs)
+            ends, waits, made = self._shown(taken, of_cpu, jitter, knobs)
             due[1:] = ends[:-1]
+        self._played_s += seconds
+        begun = self._begun
+        if begun is not None and begun[0] >= seconds:  # one frame is longer than all of this
+            self._carry_s, self._begun = self._carry_s - seconds, (begun[0] - seconds, begun[1])
+            return Stretch(np.empty(0), np.empty(0, np.int8), point)
         last = int(np.searchsorted(ends, seconds))
         self._before = noise[:, min(last, most - 1)]
-        self._carry_s = float(ends[min(last, most - 1)] - seconds)
-        self._played_s += seconds
-        if last:
-            self._last_s = float(ends[last - 1]) - seconds
-        return Stretch(ends[:last], waits[:last], point)
+        self._carry_s = float(made[min(last, most - 1)] - seconds)
+        self._last_s = float(ends[min(last, most - 1)] - seconds)
+        self._begun = self._last_s, int(waits[min(last, most - 1)])
+        ends, waits = ends[:last], waits[:last]
+        if begun is not None:
+            ends, waits = np.concatenate(([begun[0]], ends)), np.concatenate(([np.int8(begun[1])], waits))
+        return Stretch(ends, waits, point)
 
     def _wandered(self, noise: Array) -> Array:
         rho = math.exp(-TICK_S / self._scene.wander_s)
@@ -182,8 +190,10 @@ class Stream:
             found[start : start + int(length)] *= size
         return found
 
-    def _shown(self, free_ms: Array, of_cpu: NDArray[np.bool_], jitter: Array, knobs: Knobs) -> tuple[Array, Array]:
-        """Present times (s from the stretch's start) and what each frame waited for."""
+    def _shown(
+        self, free_ms: Array, of_cpu: NDArray[np.bool_], jitter: Array, knobs: Knobs
+    ) -> tuple[Array, Array, Array]:
+        """Present times (s from the stretch's start), what each frame waited for, and when it was made."""
         scene = self._scene
         waits = np.where(of_cpu, 0, 1).astype(np.int8)
         cap_ms = 1000.0 / knobs.cap_fps if knobs.cap_fps else 0.0
@@ -195,6 +205,7 @@ class Stream:
             ends = path + np.maximum.accumulate(np.maximum(grid - path, 0.0))
         else:
             ends = np.cumsum(np.maximum(free_ms, cap_ms)) / 1000.0 + self._carry_s
+        made = ends
         if knobs.sync == "off":
             ends = np.maximum.accumulate(ends + scene.jitter_ms / 1000.0 * np.clip(jitter, -3, 3))
         if knobs.sync == "on":
@@ -205,4 +216,4 @@ class Stream:
             shown = (np.maximum.accumulate(np.maximum(whole, first)) + steps) * tick - self._played_s
             waits[shown - ends > 0.15 * tick] = 3
             ends = shown + 0.00003 * np.clip(jitter, -3, 3)
-        return ends, waits
+        return ends, waits, made
