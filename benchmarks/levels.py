@@ -28,9 +28,7 @@ from hovrik.core.passes.point import Point
 from hovrik.core.questions.question import Question, Scope
 from hovrik.core.read.answer import Context
 from hovrik.core.read.group import Counted
-from hovrik.core.read.history import History, history_of
 
-NOTHING = History()
 NAMES = ("a", "b", "c", "d", "e", "f")
 SPREADS = {"low": (0.007, 0.012, 0.005), "middle": (0.02, 0.03, 0.01), "high": (0.04, 0.06, 0.02)}
 FIGURES = ("mean_fps", "low_1pct_fps_percentile", "draw_w")
@@ -60,14 +58,14 @@ def plays(levels, n, spread, launched, known, shift, rng):
 
 
 def before(spread, launched, known, rng):
-    """What 25 earlier passes of the machine tell of how far passes scatter."""
-    return history_of(plays(5, 5, spread, launched, known, 0.0, rng))
+    """25 earlier passes of the machine."""
+    return plays(5, 5, spread, launched, known, 0.0, rng)
 
 
-def answered(passes, aim, history=NOTHING):
+def answered(passes, aim, earlier=()):
     """What is said of them."""
     question = Question("knob", Scope()).with_(figure="none", aim=aim)
-    return versus.answer(Seen((), passes, question, Context(), of_knob(KNOB), history=history))
+    return versus.answer(Seen((), passes, question, Context(), of_knob(KNOB), earlier=earlier))
 
 
 def stated(answer):
@@ -84,23 +82,23 @@ def null(cell, case, seen_before=False):
     """Whether anything is called better where nothing differs."""
     levels, n, spread, launched, known, aim = cell
     rng = np.random.default_rng((case, levels, n, len(spread), len(launched), known, len(aim)))
-    history = before(spread, launched, known, rng) if seen_before else NOTHING
-    return stated(answered(plays(levels, n, spread, launched, known, 0.0, rng), Aim(aim), history)) is not None
+    earlier = before(spread, launched, known, rng) if seen_before else ()
+    return stated(answered(plays(levels, n, spread, launched, known, 0.0, rng), Aim(aim), earlier)) is not None
 
 
 def power(levels, n, spread, case, seen_before=False):
     """(found, wrong) where the second level is better by twice what is resolved."""
     rng = np.random.default_rng((case, levels, n, len(spread), 77))
     shift = 2 * 2.8 * SPREADS[spread][0] * math.sqrt(2 / n)
-    history = before(spread, "round", True, rng) if seen_before else NOTHING
-    said = stated(answered(plays(levels, n, spread, "round", True, shift, rng), Aim.FRAMES, history))
+    earlier = before(spread, "round", True, rng) if seen_before else ()
+    said = stated(answered(plays(levels, n, spread, "round", True, shift, rng), Aim.FRAMES, earlier))
     return said is not None and said.endswith("b"), said is not None and not said.endswith("b")
 
 
 LEVELS_OF_A_CEILING = (1.4, 1.8, 2.2, 2.6, 3.0, 3.4)
 
 
-def ceiling(shape, n, spread, case, seen_before=False):
+def ceiling(shape, n, spread, case):
     """(stated, wrong, within a step) of the lowest ceiling that loses under 2 %. shape : how the rate rises: "knee"
     straight up to some level, "late" with the last step alone, "none" nowhere."""
     rng = np.random.default_rng((case, n, len(spread), len(shape), 78))
@@ -116,9 +114,8 @@ def ceiling(shape, n, spread, case, seen_before=False):
         values = {key: value * math.exp(-loss[place] * (key != "draw_w")) for key, value in one.figures.values.items()}
         figures = PassFigures(values=values)
         passes.append(replace(one, point=replace(one.point, setup=setup), asked=setup, figures=figures))
-    history = before(spread, "round", True, rng) if seen_before else NOTHING
     question = Question("knob", Scope()).with_(figure="none", aim=Aim.FRAMES)
-    answer = versus.answer(Seen((), passes, question, Context(), of_knob(knob), history=history))
+    answer = versus.answer(Seen((), passes, question, Context(), of_knob(knob)))
     if answer.says.id != "versus.enough":
         return False, False, False
     said = next(place for place, level in enumerate(LEVELS_OF_A_CEILING) if f"{level:g}" in answer.says.values["level"])

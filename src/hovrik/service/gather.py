@@ -48,7 +48,6 @@ from ..core.read import response
 from ..core.read.agree import at_base
 from ..core.read.answer import Answer, Context, build, hours_of
 from ..core.read.group import Counted, Group
-from ..core.read.history import History, history_of
 from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..core.read.rules.rule import Looked, Whole
@@ -86,6 +85,11 @@ class PassView:
     def is_good(self) -> bool:
         """Whether it could enter figures, be it of which question it may."""
         return self.verdict.counts and not self.deleted and purpose(self.record.purpose).counts
+
+    @property
+    def was_tried(self) -> bool:
+        """Whether it was made to enter figures, whatever came of it."""
+        return not self.deleted and purpose(self.record.purpose).counts and self.record.outcome is not End.ABORTED
 
     @property
     def counts(self) -> bool:
@@ -201,8 +205,12 @@ ENDED = frozenset({"title-ended", "empty-pass"})  # between the marks, or before
 def by_voltage(record: PassRecord, verdict: Verdict) -> bool:
     """Whether a pass ended before its time at a lowered voltage: that is a fault of it, whatever else it may be."""
     lowered = any(is_voltage(key) and value for key, value in record.asked.items())
-    ended = record.outcome is End.FAILED or any(one.id in ENDED for one in verdict.findings)
-    return lowered and ended
+    return lowered and _ended(record, verdict)
+
+
+def _ended(record: PassRecord, verdict: Verdict) -> bool:
+    """Whether the title did not start, or ended before its time."""
+    return record.outcome is End.FAILED or any(one.id in ENDED for one in verdict.findings)
 
 
 def slots_of(question: Question) -> tuple[str, ...]:
@@ -282,10 +290,10 @@ def evaluate(
         responses, [view.counted for view in counted], question, context, factor, named(knobs),
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
-    stopped = stopped_of(factor, [_attempt(view) for view in views if _is_attempt(view)])
+    stopped = stopped_of(factor, [_attempt(view) for view in views if view.was_tried])
     seen = replace(seen, stopped=stopped)
     if counted and not factor.place:
-        seen = replace(seen, history=_history(counted, [*views, *beside], question))
+        seen = replace(seen, earlier=_earlier(counted, [*views, *beside], question))
     if kind is not None and kind.of_charge:
         emptied = [v.record for v in views if v.record.purpose == DISCHARGE and v.record.outcome is End.DONE
                    and not v.deleted]  # fmt: skip
@@ -332,18 +340,14 @@ def _own(memory: Memory, question: Question, knobs: Mapping[str, Knob]) -> Calla
     return is_own
 
 
-def _is_attempt(view: PassView) -> bool:
-    return not view.deleted and purpose(view.record.purpose).counts and view.record.outcome is not End.ABORTED
-
-
 def _attempt(view: PassView) -> Attempt:
-    ended = any(one.id in ENDED for one in view.verdict.findings)
+    ended = _ended(view.record, view.verdict)
     why = view.record.reason if view.record.outcome is End.FAILED else "it ended before its time" if ended else ""
-    return Attempt(view.point, view.record.outcome is End.FAILED or ended, why)
+    return Attempt(view.point, ended, why)
 
 
-def _history(counted: Sequence[PassView], every: Sequence[PassView], question: Question) -> History:
-    """What the rig's passes of this scene that are older than the question's first tell of how far passes scatter."""
+def _earlier(counted: Sequence[PassView], every: Sequence[PassView], question: Question) -> list[Counted]:
+    """The rig's passes of this scene that are older than the question's first, oldest first."""
     first = min(view.record.started_ns for view in counted)
     own = {view.record.id for view in counted}
     earlier = [
@@ -351,7 +355,7 @@ def _history(counted: Sequence[PassView], every: Sequence[PassView], question: Q
         if view.is_good and 0 < view.record.started_ns < first and view.record.id not in own
         and view.point.place.slot == question.keys["slot"] and view.point.place.source is question.source
     ]  # fmt: skip
-    return history_of([view.counted for view in sorted(earlier, key=lambda one: one.record.started_ns)])
+    return [view.counted for view in sorted(earlier, key=lambda one: one.record.started_ns)]
 
 
 def _telling(memory: Memory, question: Question, records: Sequence[PassRecord]) -> frozenset[str]:

@@ -6,15 +6,14 @@ from __future__ import annotations
 import csv
 import io
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..core import degrees, words
 from ..core.facts.knob import Level
 from ..core.facts.setup import describe
 from ..core.finding import State
-from ..core.passes.purpose import purpose
 from ..core.passes.record import End
 from ..core.read.answer import hours_of
 from ..core.read.group import Group
@@ -66,36 +65,48 @@ def level_rows(evaluation: Evaluation) -> list[LevelRow]:
     names = {slot.key: slot.name for slot in (evaluation.rig.slots if evaluation.rig is not None else ())}
     keys = {view.record.id: view.point.place.slot.rpartition("/")[2] for view in evaluation.views}
     slots = {name: names.get(key, key) for name, key in keys.items()}
-    rows = []
+    rows, taken = [], set()
     for response in evaluation.responses:
         shared = describe(response.family) if response.family else ""
         for group in response.groups:
-            own = {slots.get(one, "") for one in group.passes}
-            out: Counter[str] = Counter()
-            for at in [at for at, (level, _, view) in enumerate(left) if factor.same(level, group.level)
-                       and view.record.asked.has(group.setup)][::-1]:  # fmt: skip
-                out[left.pop(at)[1]] += 1
+            own = [one for one in left if one.view.record.id not in taken and factor.same(one.level, group.level)
+                   and one.view.record.asked.has(group.setup)]  # fmt: skip
+            taken |= {one.view.record.id for one in own}
             rows.append(LevelRow(
-                group.level, factor.words(group.level), shared, own.pop() if len(own) == 1 else "", len(group.passes),
-                _figures(group, evaluation), group.holds, tuple(out.most_common()),
+                group.level, factor.words(group.level), shared, _only(slots.get(one, "") for one in group.passes),
+                len(group.passes), _figures(group, evaluation), group.holds, _counted(own),
             ))  # fmt: skip
-    for level in factor.sorted(dict.fromkeys(level for level, _, _ in left)):
-        own_views = [(why, view) for other, why, view in left if factor.same(other, level)]
-        places = {slots[view.record.id] for _, view in own_views}
-        out = Counter(why for why, _ in own_views)
-        rows.append(LevelRow(
-            level, factor.words(level), "", places.pop() if len(places) == 1 else "", 0, {}, None,
-            tuple(out.most_common()),
-        ))  # fmt: skip
+    rest = [one for one in left if one.view.record.id not in taken]
+    for level in factor.sorted(one.level for one in rest):
+        own = [one for one in rest if factor.same(one.level, level)]
+        slot = _only(slots[one.view.record.id] for one in own)
+        rows.append(LevelRow(level, factor.words(level), "", slot, 0, {}, None, _counted(own)))
     return rows
 
 
-def _left_out(evaluation: Evaluation) -> list[tuple[Level, str, PassView]]:
-    """Passes of the question that do not count: their level and why."""
+class _Left(NamedTuple):
+    """A pass of the question that does not count, with its level and why."""
+
+    level: Level
+    why: str
+    view: PassView
+
+
+def _only(names: Iterable[str]) -> str:
+    """The one that all are, "" where they differ."""
+    found = set(names)
+    return found.pop() if len(found) == 1 else ""
+
+
+def _counted(left: Sequence[_Left]) -> tuple[tuple[str, int], ...]:
+    return tuple(Counter(one.why for one in left).most_common())
+
+
+def _left_out(evaluation: Evaluation) -> list[_Left]:
     return [
-        (level, _why(view), view) for view in evaluation.views
-        if not view.beside and not view.deleted and not view.is_good and purpose(view.record.purpose).counts
-        and view.record.outcome is not End.ABORTED and (level := level_of(evaluation.factor, view.point)) is not None
+        _Left(level, _why(view), view) for view in evaluation.views
+        if not view.beside and view.was_tried and not view.is_good
+        and (level := level_of(evaluation.factor, view.point)) is not None
     ]  # fmt: skip
 
 

@@ -167,11 +167,17 @@ class ReadStage(Stage):
         self._show_response()
         self._show_pass()
         self.overlay.refresh()
-        self.levels.show_levels(evaluation)
+        self._show_levels()
         self.compare.refresh()
         self.waste.refresh()
 
+    def _show_levels(self) -> None:
+        """Fill the table where it is looked at."""
+        if self.manner.key() == "table" and self.session.evaluation is not None:
+            self.levels.show_levels(self.session.evaluation)
+
     def _on_manner(self, at: int) -> None:
+        self._show_levels()
         if self.manner.key() == "left" and self.residuals is None:
             self.residuals = ResidualPage(self.session)
             self.manners.addWidget(self.residuals)

@@ -58,7 +58,7 @@ def verdict(profile: Profile, evening: EveningReadings, rig: Rig) -> Message:
     values = {"hours": evening.hours, "used": evening.used, "took": took}
     if row is None:
         return say("evening.alone", **values)
-    low, high = (end if end is not None else row.value for end in (row.low, row.high))
+    low, high = row.ends
     told = Value(row.value, "h", low, high)
     if low <= (found.high or math.inf) and (found.low or 0.0) <= high:
         return say("evening.true", **values, told=told)

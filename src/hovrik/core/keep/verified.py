@@ -25,7 +25,7 @@ def expected(profile: Profile) -> dict[str, tuple[float, float]]:
         if row is None or key not in BY_ID:
             continue
         value, figure = row.value, BY_ID[key]
-        low, high = (end if end is not None else value for end in (row.low, row.high))
+        low, high = row.ends
         spread = WIDE * figure.prior_sd * (abs(value) if figure.log else 1.0)
         found[key] = (value - math.hypot(value - low, spread), value + math.hypot(high - value, spread))
     return found

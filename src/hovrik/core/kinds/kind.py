@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -26,7 +27,7 @@ from ..plan.steps import PlannedPass
 from ..questions.question import Question
 from ..read.answer import Answer, Context
 from ..read.group import Counted
-from ..read.history import History
+from ..read.history import History, history_of
 from ..read.response import Response
 from ..read.stopped import Stopped
 
@@ -158,7 +159,7 @@ class Seen:
     """What an answer is made of: responses along the factor, the passes that count, the knobs with their own steps;
     design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement;
     discharges : passes over a whole charge, oldest first, and the setups they were made at; evenings : what a person
-    read of evenings at a setup, oldest first; history : what passes before these tell of how far passes scatter;
+    read of evenings at a setup, oldest first; earlier : passes of the place that are older than these, oldest first;
     stopped : levels of the factor at which no pass ever ran."""
 
     responses: Sequence[Response]
@@ -172,8 +173,13 @@ class Seen:
     discharges: Sequence[Discharge] = ()
     discharged: Sequence[Setup] = ()
     evenings: Sequence[tuple[Setup, EveningReadings]] = ()
-    history: History = field(default_factory=History)
+    earlier: Sequence[Counted] = ()
     stopped: Sequence[Stopped] = ()
+
+    @cached_property
+    def history(self) -> History:
+        """What the earlier passes tell of how far passes scatter; made where a kind asks for it."""
+        return history_of(self.earlier)
 
 
 class Limits(StrEnum):

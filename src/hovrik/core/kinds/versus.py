@@ -70,8 +70,10 @@ def answer(seen: Seen, *, equal_watts: bool = False) -> Answer:
     enough = _enough(seen, distinct, equal_watts=equal_watts)
     if enough is not None:
         says = say("versus.enough", says=says, level=factor.words(enough.lowest), margin=enough.margin)
-    turn = turn_of(seen.counted, factor, distinct, knobs=seen.knobs, usual=seen.history.spreads)
-    if turn is not None and factor.id != LIMIT:
+    turn = None
+    if factor.id != LIMIT:
+        turn = turn_of(seen.counted, factor, distinct, knobs=seen.knobs, usual=seen.history.spreads)
+    if turn is not None:
         says, best, option = _turned_words(turn, factor), None, None
     absolute = _absolute(distinct, seen)
     if absolute:

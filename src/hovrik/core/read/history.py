@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..passes.figure import BY_ID
-from ..stats.least_squares import LAUNCH_SHARE
+from ..stats.least_squares import generalised
 from .contrast import block_of
 from .group import Counted
 
@@ -54,9 +54,5 @@ def _spread(rows: Sequence[tuple[int, float, str]]) -> float | None:
     dof = y.size - np.unique(setups).size
     if dof < LEAST_DOF:
         return None
-    same = np.array([[one == other for other in blocks] for one in blocks])
-    lower = np.linalg.cholesky(LAUNCH_SHARE * same + (1.0 - LAUNCH_SHARE) * np.eye(y.size))
     design = (setups[:, None] == np.unique(setups)[None, :]).astype(float)
-    x, z = np.linalg.solve(lower, design), np.linalg.solve(lower, y)
-    rest = z - x @ np.linalg.lstsq(x, z, rcond=None)[0]
-    return float(np.sqrt(rest @ rest / dof))
+    return generalised(design, y, 0.0, blocks, 0.0).spread

@@ -150,10 +150,12 @@ def enough_of(
     that was tried, or it is not told. Draws of the level means, each made ascending (isotonic regression)."""
     from scipy.optimize import isotonic_regression
 
+    if len(levels) < 3:
+        return None
     fit = _fit(
         _homes(counted, factor, levels, knobs), len(levels), BY_ID[RATE[0]], (margins or {}).get(RATE[0]), False, usual
     )
-    if fit is None or len(levels) < 3:
+    if fit is None:
         return None
     rng = np.random.default_rng((len(counted), len(levels), 29))
     normal = rng.multivariate_normal(np.zeros(len(levels)), fit.covariance, DRAWS)
@@ -190,13 +192,15 @@ def turn_of(
     where it does not surely. Least squares: a mean a rung, the side, and the side times the log of its watts."""
     from scipy.special import stdtr
 
+    if len(levels) != 2:
+        return None
     homes = _homes(counted, factor, levels, knobs)
     rows = [
         (math.log(rate), at, rung, math.log(watts), block_of(one, at)) for one, at, rung in homes
         if (rate := one.figures.value(RATE[0])) and (watts := one.figures.value("package_w"))
     ]  # fmt: skip
     rungs = list(dict.fromkeys(row[2] for row in rows))
-    if len(levels) != 2 or len(rungs) < 2:
+    if len(rungs) < 2:
         return None
     where = {rung: float(np.mean([row[3] for row in rows if row[2] == rung])) for rung in rungs}
     if max(where.values()) - min(where.values()) < LEAST_REACH:

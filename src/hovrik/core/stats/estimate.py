@@ -23,6 +23,11 @@ class Estimate:
     n: int = 0
     one_pass: bool = False
 
+    @property
+    def ends(self) -> tuple[float, float]:
+        """Of its interval; the value itself where an end is not known."""
+        return (self.value if self.low is None else self.low, self.value if self.high is None else self.high)
+
     def through(self, change: Callable[[float], float]) -> Estimate:
         """The same in another unit. change : rises with its number."""
         ends = [None if end is None else change(end) for end in (self.low, self.high)]

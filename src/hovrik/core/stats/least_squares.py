@@ -31,11 +31,12 @@ def fitted(design: NDArray[np.float64], y: NDArray[np.float64], prior_sd: float)
 
 
 class Joint(NamedTuple):
-    """Coefficients (k,), their covariance (k, k), degrees of freedom of the spread."""
+    """Coefficients (k,), their covariance (k, k), degrees of freedom of the spread, the spread itself (unit of y)."""
 
     coefficients: NDArray[np.float64]
     covariance: NDArray[np.float64]
     dof: float
+    spread: float
 
 
 def generalised(
@@ -53,4 +54,5 @@ def generalised(
     rest = z - x @ solution
     dof = prior_dof + max(y.size - int(np.linalg.matrix_rank(design)), 0)
     variance = (prior_dof * prior_sd**2 + float(rest @ rest)) / dof
-    return Joint(solution, np.asarray(variance * np.linalg.pinv(x.T @ x), np.float64), dof)
+    covariance = np.asarray(variance * np.linalg.pinv(x.T @ x), np.float64)
+    return Joint(solution, covariance, dof, float(np.sqrt(variance)))
