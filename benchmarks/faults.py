@@ -28,8 +28,9 @@ from hovrik.bench.simulated.machine import SimulatedMachine
 from hovrik.bench.simulated.model import Model, load_model
 from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.setup import Setup, static
+from hovrik.core.finding import State
 from hovrik.core.passes.record import PassRecord
-from hovrik.core.passes.verdict import judge
+from hovrik.core.passes.verdict import Verdict, judge
 from hovrik.core.plan.grid import PlannedPass
 from hovrik.demo.scenario import RIGS
 
@@ -230,7 +231,10 @@ class Kept:
     def keep(self, record):
         """Keep it."""
         self.record = record
-        return True
+        return Verdict(State.VALID, ())
+
+    def remedied(self, action):
+        """Nothing to keep."""
 
     def touching(self, left):
         """Nothing to keep."""

@@ -22,7 +22,9 @@ from hovrik.core.facts.knob import LIMITS, Where
 from hovrik.core.facts.rig import OsSlot, Rig
 from hovrik.core.facts.setup import Setup, Snapshot
 from hovrik.core.facts.title import Scene, Title
+from hovrik.core.finding import State
 from hovrik.core.passes.guards import guards_of
+from hovrik.core.passes.verdict import Verdict
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.core.plan.lengths import Lengths
 from hovrik.demo import scenario
@@ -448,7 +450,10 @@ class _Log:
         pass
 
     def keep(self, record):
-        return True
+        return Verdict(State.VALID, ())
+
+    def remedied(self, *_):
+        pass
 
     def restored(self, *_):
         pass

@@ -242,10 +242,13 @@ def demo(headless: bool, out: Path | None, whole: bool, seed: int, pace: str) ->
 
 
 def _tell(event: Any) -> None:
-    from .bench.job import PassDone
+    from .bench.job import PassDone, Progress
+    from .service.next_steps import words_of
 
     if isinstance(event, PassDone):
         click.echo(f"{event.position}/{event.total}  {describe(event.record.setup)}", err=True)
+    elif isinstance(event, Progress) and event.offers:
+        click.echo(f"{event.why} From here on: {words_of(event.offers)}.", err=True)
 
 
 # -- a question put to a machine of one's own

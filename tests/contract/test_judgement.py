@@ -4,7 +4,8 @@ from helpers.build import machine
 
 from hovrik.bench.job import Control, Job
 from hovrik.bench.runner import run
-from hovrik.core.passes.verdict import judge
+from hovrik.core.finding import State
+from hovrik.core.passes.verdict import Verdict, judge
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.demo import scenario
 
@@ -26,7 +27,10 @@ class Kept:
 
     def keep(self, record):
         self.records.append(record)
-        return True
+        return Verdict(State.VALID, ())
+
+    def remedied(self, action):
+        pass
 
     def restored(self, left=None):
         pass

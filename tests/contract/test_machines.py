@@ -18,7 +18,9 @@ from hovrik.core.errors import Unavailable
 from hovrik.core.facts.knob import LIMITS, STATIC_LIMIT, Where
 from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import Reading, Setup, Snapshot, static
+from hovrik.core.finding import State
 from hovrik.core.passes.record import End
+from hovrik.core.passes.verdict import Verdict
 from hovrik.core.plan.grid import PlannedPass
 
 _NS = 1_000_000_000
@@ -178,7 +180,9 @@ def test_a_run_is_made_on_it_as_on_any_other(case):
 
         def keep(self, record):
             kept.append(record)
-            return True
+            return Verdict(State.VALID, ())
+
+        def remedied(self, action): ...
 
     job = Job("plan", planned, {}, *case.scene, found.rig, found.slot, {}, frozenset())
     before = machine.read_back().readings

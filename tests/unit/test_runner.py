@@ -13,7 +13,9 @@ from hovrik.core.facts.condition import Condition, Provenance
 from hovrik.core.facts.knob import REFRESH
 from hovrik.core.facts.setup import Reading, Snapshot, static
 from hovrik.core.facts.title import Title
+from hovrik.core.finding import State
 from hovrik.core.passes.record import End
+from hovrik.core.passes.verdict import Verdict
 from hovrik.core.plan.grid import LadderDesign, ordered_passes
 from hovrik.demo import scenario
 
@@ -24,7 +26,7 @@ class Log:
     """A sink and an announcer that write one common list of what happened."""
 
     def __init__(self, fail_at=None):
-        self.events, self.records, self._fail_at = [], [], fail_at
+        self.events, self.records, self._fail_at, self.says = [], [], fail_at, []
 
     def begin(self, left):
         self.events.append(("begin", left))
@@ -40,7 +42,10 @@ class Log:
             raise StoreError("disk full")
         self.records.append(record)
         self.events.append(("keep", record.id))
-        return True
+        return self.says.pop(0) if self.says else Verdict(State.VALID, ())
+
+    def remedied(self, action):
+        self.events.append(("remedied", action))
 
     def restored(self, left=None):
         self.events.append(("restored", None))

@@ -10,6 +10,7 @@ from __future__ import annotations
 import operator
 import time
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any, Generic, TypeVar
 
 from PyQt6.QtGui import QUndoCommand
@@ -26,6 +27,7 @@ from ..core.finding import Finding
 from ..core.keep.profile import Profile
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
+from ..core.passes.remedy import SOAK, above, charge_of
 from ..core.plan.campaign import Campaign
 from ..core.plan.edited import Order
 from ..core.plan.grid import LadderDesign
@@ -220,6 +222,14 @@ def save_rig(session: Session, rig: Rig, what: str) -> None:
     """Save a changed rig; undoing saves the one before as a newer one."""
     read = lambda: sweep.rig_of(session.notebook, rig.key)  # noqa: E731
     session.undo_stack.push(SetValue(session, f"change {what}", read, session.set_rig, rig))
+
+
+def take_remedy(session: Session, action: str) -> None:
+    """Plan what is asked with what makes its passes count: a longer soak, a higher charge."""
+    if action == SOAK:
+        set_design(session, replace(session.design, until_settled=True), "until_settled")
+    elif charge_of(action) is not None and session.rig is not None:
+        save_rig(session, above(session.rig, action), "the charge in which passes count")
 
 
 def save_title(session: Session, title: Title, what: str) -> None:

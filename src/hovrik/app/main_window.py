@@ -24,7 +24,7 @@ from ..service.gather import surprising_setups, void_setups
 from ..service.machines import BY_HAND, by_hand, open_machine
 from ..store.notebook import JournalEntry, Notebook
 from .campaign_run import CampaignRun
-from .commands import answer
+from .commands import answer, take_remedy
 from .desktop import Desktop
 from .evaluate_worker import EvaluateWorker
 from .frame import Frame
@@ -128,6 +128,8 @@ class MainWindow(QMainWindow):
         self.frame.rail.asked.connect(self.show_stage)
         self.bench_line.stop_asked.connect(self.stop_sweep)
         self.bench_line.pause_asked.connect(self._pause)
+        self.bench_line.remedy_asked.connect(self._on_remedy)
+        self.answer_panel.acted.connect(self._on_answer_acted)
         self.runner.started.connect(lambda: self.bench_line.show_running(True))
         self._soon = QTimer(self)  # figures follow a run at a walking pace; the run comes first
         self._soon.setSingleShot(True)
@@ -436,6 +438,15 @@ class MainWindow(QMainWindow):
         self.runner.pause(on)
         self.bench_line.show_paused(on)
         self._show_readiness()
+
+    def _on_remedy(self) -> None:
+        self.runner.remedy()
+        self.bench_line.show_paused(False)
+        self._show_readiness()
+
+    def _on_answer_acted(self, action: str) -> None:
+        take_remedy(self.session, action)
+        self.show_stage("Plan")
 
     def next_page(self) -> None:
         """The next page of the stage."""

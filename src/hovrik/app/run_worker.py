@@ -98,6 +98,11 @@ class RunWorker(QObject):
         if self._control is not None:
             (self._control.paused.set if on else self._control.paused.clear)()
 
+    def remedy(self) -> None:
+        """Go on with what was offered. Harmless where none runs."""
+        if self._control is not None:
+            self._control.remedy()
+
     def skip(self) -> None:
         """Leave the pass in progress; it can be run later. Harmless where none runs."""
         if self._control is not None:

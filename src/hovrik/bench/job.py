@@ -17,6 +17,7 @@ from ..core.facts.title import Title
 from ..core.passes.energy import Overhead
 from ..core.passes.guards import Guard
 from ..core.passes.record import PassRecord
+from ..core.passes.verdict import Verdict
 from ..core.plan.schedule import ASSUMED
 from ..core.plan.steps import PlannedPass
 from .protocol import Machine, Sample
@@ -39,7 +40,8 @@ class Phase(StrEnum):
 @dataclass(frozen=True)
 class Progress:
     """Where a run is. position, total : passes done and planned; left_s : of this step; sample : newest data; why : it
-    is paused; index : of the planned pass."""
+    is paused; index : of the planned pass; offers : what would make the next pass count, an action, "" nothing; waits :
+    until somebody says to go on."""
 
     phase: Phase
     position: int
@@ -52,6 +54,8 @@ class Progress:
     charge: float | None = None
     why: str = ""
     index: int | None = None
+    offers: str = ""
+    waits: bool = False
 
 
 @dataclass(frozen=True)
@@ -92,8 +96,11 @@ class Sink(Protocol):
     def at(self, planned: PlannedPass) -> None:
         """Keep which planned pass is about to be made."""
 
-    def keep(self, record: PassRecord) -> bool:
-        """Keep a finished record and judge it; whether it counts."""
+    def keep(self, record: PassRecord) -> Verdict:
+        """Keep a finished record and judge it."""
+
+    def remedied(self, action: str) -> None:
+        """Keep what the passes from here on are made with."""
 
     def restored(self, left: Left | None = None) -> None:
         """What was touched is back on the machine, confirmed; left : what is still to be put back later, an OS slot
@@ -106,7 +113,7 @@ class Control:
 
     paused : hold before the next pass; skipped : leave the pass in progress; again : make the last one once more;
     pressed : keys of a blind test that the run has not looked at yet; is_attended : somebody hears what a run says, so
-    that one that cannot go on by itself pauses instead of ending.
+    that one that cannot go on by itself pauses instead of ending; remedied : go on with what was offered.
     """
 
     machine: Machine | None = None
@@ -116,6 +123,7 @@ class Control:
     again: Event = field(default_factory=Event)
     pressed: SimpleQueue[None] = field(default_factory=SimpleQueue)
     is_attended: bool = False
+    remedied: Event = field(default_factory=Event)
 
     def press(self) -> None:
         """It feels bad now."""
@@ -130,6 +138,11 @@ class Control:
             except Empty:
                 return count
             count += 1
+
+    def remedy(self) -> None:
+        """Go on, with what was offered."""
+        self.remedied.set()
+        self.paused.clear()
 
     def skip(self) -> None:
         """Leave the pass in progress and go on with the next; it can be run later."""
@@ -161,7 +174,7 @@ class Job:
     guards : what pauses the run; patience_s : how long a machine that is gone is waited for, looking every look_s
     (real time: it has no other); overhead : the line that charge is predicted by; contexts : of passes that are made in
     a slot of their own, by slot; pins : limits that brought earlier passes to measured watts, by slot and watts;
-    crashed : setups at which the title failed before.
+    crashed : setups at which the title failed before; remedies : what its passes are made with, actions.
     """
 
     plan_id: str
@@ -185,6 +198,7 @@ class Job:
     contexts: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     pins: Mapping[tuple[str, float], float] = field(default_factory=dict)
     crashed: Sequence[Setup] = ()
+    remedies: Sequence[str] = ()
 
     def context_of(self, planned: PlannedPass) -> Mapping[str, str]:
         """Context of a pass: that of its own OS slot where it is made in another."""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..core.errors import BenchError, PassAborted, Unavailable
 from ..core.facts.knob import Level
@@ -15,8 +15,10 @@ from ..core.facts.left import Left
 from ..core.facts.place import Source
 from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
+from ..core.finding import Finding
 from ..core.passes.guards import CHARGE, Watch
 from ..core.passes.record import End, PassRecord
+from ..core.passes.remedy import SOAK, Alike, above, charge_of, remedy_of
 from ..core.passes.verdict import judge
 from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
@@ -53,7 +55,7 @@ def run(machine: Machine, job: Job, sink: Sink, control: Control, announce: Anno
     sink.begin(left)
     going = _Run(
         machine, job, sink, control, announce, left, machine.room_c(), list(job.passes), pins=dict(job.pins),
-        crashed=set(job.crashed),
+        crashed=set(job.crashed), remedies=set(job.remedies),
     )  # fmt: skip
     reason, back = "stopped with an error", PutBack({"setup": "the machine cannot be reached"})
     try:
@@ -107,7 +109,9 @@ def _put_back_first(machine: Machine, job: Job, left: Left) -> None:
 class _Run:
     """A run under way. left : what is to be put back, which grows; room_c : where it began; passes : all that are
     planned so far; done : how many are kept; hand : what a person has set beside the machine; pins : limits that bring
-    a slot to measured watts; crashed : setups at which the title failed; barred : passes left out for it."""
+    a slot to measured watts; crashed : setups at which the title failed; barred : passes left out for it; alike :
+    passes in a row that do not count; why : what two of them were left out for, until it is seen to; remedies : what
+    passes are made with since."""
 
     machine: Machine
     job: Job
@@ -123,6 +127,9 @@ class _Run:
     pins: dict[Key, float] = field(default_factory=dict)
     crashed: set[Setup] = field(default_factory=set)
     barred: int = 0
+    alike: Alike = field(default_factory=Alike)
+    why: Finding | None = None
+    remedies: set[str] = field(default_factory=set)
 
     @property
     def total(self) -> int:
@@ -157,7 +164,7 @@ class _Run:
         self.done = self.total - len(left)
         while left:
             for planned in left:
-                if self.control.stopped.is_set() or not self._hold():
+                if self.control.stopped.is_set() or not self._see_to() or not self._hold():
                     return
                 if self._is_online and planned.setup in self.crashed:
                     self.barred += 1
@@ -183,13 +190,15 @@ class _Run:
         source = Source(named) if named else None
         guards = [one for one in self.job.guards if one.name != CHARGE or not planned.empties]
         watch, control, counted = Watch(guards, source, self.room_c), self.control, 0
+        planned = self._remedied(planned)
+        job, going = self._job_now(), (self.done, self.total)
         for _ in range(MOST_TRIES):
             self.sink.at(planned)
             control.skipped.clear()
             control.again.clear()
             made = OnePass(
-                self.machine, self.job, planned, control, self.announce, (self.done, self.total), watch, self.hand,
-                self.launches, self.pins, self,
+                self.machine, job, planned, control, self.announce, going, watch, self.hand, self.launches,
+                self.pins, self,
             )  # fmt: skip
             try:
                 record = made.make()
@@ -202,8 +211,10 @@ class _Run:
                     self.machine.end_scene()
                     return counted
                 return None
-            counts = self.sink.keep(record)
+            verdict = self.sink.keep(record)
+            counts = verdict.counts
             if record.outcome is not End.ABORTED:
+                self.why = self.alike.hear(record, verdict) or self.why
                 counted = 1
                 self.announce(PassDone(record, self.done + 1, self.total, counts))
                 if self._is_online and _has_crashed(record, self.job.rig):
@@ -254,7 +265,47 @@ class _Run:
         """Put back what was touched, and stay: the next pass sets it again."""
         put_back_left(self.machine, self.left, self.job.rig_now(), go_home=False)
 
-    def _hold(self, why: str = "Paused by you.", watch: Watch | None = None) -> bool:
+    def _see_to(self) -> bool:
+        """Where two passes in a row were left out for one reason: pause and offer what makes the next count, where
+        somebody hears it, else do that and go on. False when stopped."""
+        why, self.why = self.why, None
+        if why is None:
+            return True
+        offers = remedy_of(why)
+        offers = "" if offers in self.remedies else offers
+        words = f"Two passes in a row are left out for one reason: {why.evidence}. {why.advice}"
+        if not self.control.is_attended:
+            self._take(offers)
+            if offers:
+                self.announce(Progress(Phase.APPLY, self.done, self.total, why=words, offers=offers))
+            return True
+        self.control.remedied.clear()
+        self.control.paused.set()
+        going = self._hold(words, offers=offers)
+        if self.control.remedied.is_set():
+            self._take(offers)
+        return going
+
+    def _take(self, action: str) -> None:
+        """Make what is left with a remedy."""
+        if action:
+            self.sink.remedied(action)
+            self.remedies.add(action)
+
+    def _remedied(self, planned: PlannedPass) -> PlannedPass:
+        """A planned pass with what was found to be needed; one that has a purpose of its own as it is."""
+        is_own = planned.empties or planned.is_blind
+        return replace(planned, until_settled=True) if SOAK in self.remedies and not is_own else planned
+
+    def _job_now(self) -> Job:
+        """The job, its rig with the charge from which passes count."""
+        lowest = [one for one in self.remedies if charge_of(one) is not None]
+        rig = self.job.rig
+        for one in lowest:
+            rig = above(rig, one)
+        return replace(self.job, rig=rig) if lowest else self.job
+
+    def _hold(self, why: str = "Paused by you.", watch: Watch | None = None, offers: str = "") -> bool:
         """Wait while paused or while a guard is tripped, at the setup before; False when stopped. Every hold of a guard
         ends: a person recharges where it is the charge, it clears by itself, or after a while the run pauses with its
         reason where somebody hears it. Raises PassAborted where nobody does."""
@@ -285,7 +336,11 @@ class _Run:
                 self.announce(Progress(Phase.PAUSED, self.done, self.total, why=gone))
                 control.stopped.wait(self.job.look_s)
                 continue
-            self.announce(Progress(Phase.PAUSED, self.done, self.total, now_ns=now, charge=charge, why=why))
+            held = Progress(
+                Phase.PAUSED, self.done, self.total, now_ns=now, charge=charge, why=why, offers=offers,
+                waits=control.paused.is_set(),
+            )  # fmt: skip
+            self.announce(held)
             if control.paused.is_set():
                 control.stopped.wait(0.05)
         return not control.stopped.is_set()

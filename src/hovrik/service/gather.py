@@ -35,6 +35,7 @@ from ..core.passes.heat import TimeConstants
 from ..core.passes.point import Point
 from ..core.passes.purpose import DISCHARGE, EVENING, HEAT, purpose
 from ..core.passes.record import End, Origin, PassRecord
+from ..core.passes.remedy import SOAK, remedy_of
 from ..core.passes.sections import section_figures
 from ..core.passes.trace import Trace
 from ..core.passes.verdict import Verdict
@@ -279,6 +280,8 @@ def evaluate(
         live_opponents=played.body.get("live_opponents") if played is not None else None,
         rigs=_rigs(places, counted) if factor.place == "rig" else {},
     )  # fmt: skip
+    if kind is not None and context.remedy == SOAK and "until_settled" not in kind.fields:
+        context = replace(context, remedy="")  # what is switched in play cannot soak
     unchecked = memory.unchecked
     if unchecked:
         context = replace(context, notes=(*context.notes, say("unchecked", passes=unchecked)))
@@ -587,19 +590,28 @@ def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | 
     line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
     sweep = [v for v in views if purpose(v.record.purpose).counts and not v.deleted]
     void = [v for v in sweep if v.verdict.state is State.VOID]
+    why_void = None if counted else _common(void)
     return Context(
         rig, fmean(known_rooms) if known_rooms else None, len(void),
         sum(v.verdict.state is State.SUSPECT for v in sweep), line, tuple(notes),
-        used=used_of([v.figures for v in counted]), why_void=None if counted else _common(void),
+        used=used_of([v.figures for v in counted]), why_void=_why(why_void, void) if why_void is not None else None,
+        remedy=remedy_of(why_void) if why_void is not None else "",
     )  # fmt: skip
 
 
-def _common(void: Sequence[PassView]) -> Message | None:
-    """The reason for which half of void passes or more are left out, with what to do; None without one."""
-    found = ((one for one in view.verdict.findings if one.weight is State.VOID) for view in void)
-    first = [one for each in found if (one := next(each, None)) is not None]
+def _common(void: Sequence[PassView]) -> Finding | None:
+    """What half of void passes or more are left out for; None without one."""
+    first = [one for view in void if (one := _reason(view)) is not None]
     (name, many), *_ = Counter(one.id for one in first).most_common(1) or [("", 0)]
     if 2 * many < max(len(void), 1):
         return None
-    like = next(one for one in first if one.id == name)
-    return say("no-passes-why", many=many, passes=len(void), why=like.message, advice=like.next_step or "")
+    return next(one for one in first if one.id == name)
+
+
+def _reason(view: PassView) -> Finding | None:
+    return next((one for one in view.verdict.findings if one.weight is State.VOID), None)
+
+
+def _why(why: Finding, void: Sequence[PassView]) -> Message:
+    many = sum(one.id == why.id for view in void if (one := _reason(view)) is not None)
+    return say("no-passes-why", many=many, passes=len(void), why=why.message, advice=why.next_step or "")

@@ -16,7 +16,7 @@ from ..core.passes.clamped import without_clamped
 from ..core.passes.record import PassRecord
 from ..core.passes.recurring import without_scenes_own
 from ..core.passes.verdict import Verdict
-from ..store.notebook import Annotation, Notebook
+from ..store.notebook import Annotation, Notebook, PassQuery
 from .memory import Memory
 from .thresholds import changed, thresholds_of
 
@@ -57,6 +57,13 @@ def keep_judged(notebook: Notebook, record: PassRecord, rig: Rig | None) -> Verd
     verdict = validity.judge(record, rig, limits)
     notebook.cache(_algorithm(limits), validity.VERSION, {record.id: verdict.as_dict()})
     return verdict
+
+
+def judged_among(memory: Memory, record: PassRecord) -> Verdict:
+    """The verdict of a stored pass beside the others of its scene: what recurs in them is no fault of it."""
+    rig, title, scene = (memory.places.key(record, kind) for kind in ("rig", "title", "scene"))
+    records = memory.records(PassQuery(rig=rig, title=title, scene=scene))
+    return verdicts_of(memory, records, memory.notebook.annotations()).get(record.id) or Verdict(State.VOID, ())
 
 
 def _algorithm(limits: Thresholds) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..core.kinds.table import KINDS, kind_asked
+from ..core.passes.remedy import SOAK, charge_of
 from ..core.questions.question import LOWEST_WATTS, Question
 from ..core.read.rules.felt import TAKE_LATE, TAKE_RATE
 from .planning import of_kind, with_part
@@ -13,6 +14,10 @@ ASK, SCENE = "ask", "scene"
 def words_of(action: str) -> str:
     """What the button says, "" where there is none."""
     verb, _, what = action.partition("/")
+    if action == SOAK:
+        return "Soak until it stands"
+    if (low := charge_of(action)) is not None:
+        return f"Count from {100 * low:.0f} % of charge"
     if action.startswith(TAKE_RATE):
         return f"Take {what.rpartition('/')[2]} as the floor"
     if action.startswith(TAKE_LATE):

@@ -26,6 +26,8 @@ from ..core.passes.energy import Overhead
 from ..core.passes.guards import GuardThresholds, guards_of
 from ..core.passes.point import PINNED
 from ..core.passes.record import End, PassRecord
+from ..core.passes.remedy import is_remedy
+from ..core.passes.verdict import Verdict
 from ..core.plan.design import Design, Told
 from ..core.plan.designs import design_from, design_to
 from ..core.plan.grid import LadderDesign, SetupsDesign
@@ -39,7 +41,7 @@ from ..store.sound import WRONG
 from . import known_titles
 from .gather import by_voltage, evaluate, failed_setups, incidents_of, slots_of
 from .holds import Hold, held
-from .judging import keep_judged
+from .judging import judged_among, keep_judged
 from .machines import BY_HAND, Address, is_same, open_machine
 from .memory import Memory
 from .remembered import question_of
@@ -222,6 +224,17 @@ def further_passes(memory: Memory, plan_id: str) -> tuple[PlannedPass, ...]:
     return load_plan(notebook, plan_id).passes[len(planned.passes) :]
 
 
+def remedies_of(notebook: Notebook, plan_id: str) -> tuple[str, ...]:
+    """What was found to be needed for the passes of a plan to count; what is none is left out."""
+    kept = notebook.get_state(_remedies_key(plan_id))
+    named = [one for one in kept if isinstance(one, str)] if isinstance(kept, list) else []
+    return tuple(one for one in named if is_remedy(one))
+
+
+def _remedies_key(plan_id: str) -> str:
+    return f"remedies/{plan_id}"
+
+
 def boot_key(run_id: str) -> str:
     """Under which name it is remembered in which start of the computer a run was begun."""
     return f"boot/{run_id}"
@@ -239,10 +252,11 @@ class _NotebookSink:
     """Stores what a run hands over; each call returns once the transaction is on disk."""
 
     def __init__(
-        self, notebook: Notebook, plan_id: str, address: Address, rig: Rig, boot: str, hold: Hold,
+        self, memory: Memory, plan_id: str, address: Address, rig: Rig, boot: str, hold: Hold,
         before: JournalEntry | None,
     ) -> None:  # fmt: skip
-        self._notebook, self._plan_id, self._address, self._rig = notebook, plan_id, address, rig
+        self._notebook, self._plan_id, self._address, self._rig = memory.notebook, plan_id, address, rig
+        self._memory = memory
         self._run_id = ""
         self._boot, self._hold, self._before = boot, hold, before
 
@@ -258,13 +272,17 @@ class _NotebookSink:
     def at(self, planned: PlannedPass) -> None:
         self._notebook.run_at(self._run_id, planned.index, [step.id for step in planned.steps])
 
-    def keep(self, record: PassRecord) -> bool:
+    def keep(self, record: PassRecord) -> Verdict:
         verdict = keep_judged(self._notebook, record, self._rig)
         if by_voltage(record, verdict):
             words = "It ended before its time at a lowered voltage."
             made = Incident(str(uuid.uuid4()), IncidentKind.CRASH, record.context, record.asked, "undervolt", words)
             self._notebook.note_incident(made)
-        return verdict.counts
+        return verdict if verdict.counts else judged_among(self._memory, record)
+
+    def remedied(self, action: str) -> None:
+        kept = [one for one in remedies_of(self._notebook, self._plan_id) if one != action]
+        self._notebook.set_state(_remedies_key(self._plan_id), [*kept, action])
 
     def restored(self, left: Left | None = None) -> None:
         if left is not None:  # a further run goes on where this one ended, and puts back what is left
@@ -322,9 +340,10 @@ def _run_held(
             for slot in dict.fromkeys([*(one.slot for one in planned.passes), *slots_of(planned.question)]) if slot
         },
         pins=_pins(memory, planned.question), crashed=_crashed(memory, planned.question),
+        remedies=remedies_of(notebook, plan_id),
     )  # fmt: skip
     return runner.run(
-        machine, job, _NotebookSink(notebook, plan_id, address, rig, boot_id(), hold, entry), control, announce
+        machine, job, _NotebookSink(memory, plan_id, address, rig, boot_id(), hold, entry), control, announce
     )
 
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core.message import Message
 from ...core.read.answer import Answer
 from ...core.words import percent, render
+from ...service.next_steps import words_of
 from ..session import Session
 from ..theme import tokens
 from .elided import ElidedLabel
@@ -19,10 +20,11 @@ from .room import ANSWER_PX, ROW_PX, Room
 class AnswerPanel(QWidget):
     """Sentence on the left in two lines, strength at the right. Its height never changes with what it says.
 
-    Signals: why_asked.
+    Signals: why_asked, acted (action id).
     """
 
     why_asked = pyqtSignal()
+    acted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -43,6 +45,7 @@ class AnswerPanel(QWidget):
         self.strength_words.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.why = button("Why", tip="The whole answer with its reasons and what is missing")
         self.why.clicked.connect(self.why_asked)
+        self.act = self.acting()
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addStretch()
@@ -54,11 +57,18 @@ class AnswerPanel(QWidget):
         self._layout.addLayout(left, 1)
         self._layout.addWidget(self.strength)
         self._layout.addWidget(self.strength_words)
+        self._layout.addWidget(self.act)
         self._layout.addWidget(self.why)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self._room = Room.WIDE
         self.adapt(Room.WIDE)
         session.evaluation_changed.connect(self._on_evaluation_changed)
+
+    def acting(self) -> QPushButton:
+        """A button that does what the answer asks for."""
+        made = button("", tip="To Plan")
+        made.clicked.connect(lambda _on: self.acted.emit(self.answer.action if self.answer is not None else ""))
+        return made
 
     def adapt(self, room: Room) -> None:
         """Two lines where there is room for them."""
@@ -75,6 +85,9 @@ class AnswerPanel(QWidget):
         self.strength_words.setVisible(wide and bool(self.strength_words.text()))
         self.strength.setVisible(bool(self.strength.text()) and self._room is not Room.COMPACT)
         self.why.setEnabled(self.answer is not None)
+        doing = words_of(self.answer.action) if self.answer is not None else ""
+        self.act.setText(doing)
+        self.act.setVisible(bool(doing) and self._room is not Room.COMPACT)
         self.updateGeometry()
         self.update()
 
@@ -143,6 +156,11 @@ class AnswerSheet(Overlay):
             self.body.addWidget(label(render(self._panel.since), "warn", wrap=True))
         for text in answer.reasons:
             self.body.addWidget(label(f"{text[:1].upper()}{text[1:]}.", "soft", wrap=True))
+        if doing := words_of(answer.action):
+            act = self._panel.acting()
+            act.setText(doing)
+            act.clicked.connect(self.dismiss)
+            self.body.addWidget(act, 0, Qt.AlignmentFlag.AlignLeft)
         close = button("Close (Esc)")
         close.clicked.connect(self.dismiss)
         self.body.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)

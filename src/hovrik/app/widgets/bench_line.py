@@ -9,6 +9,7 @@ from ...bench.job import Phase, Progress
 from ...core import degrees
 from ...core.facts.setup import describe
 from ...core.words import hours_minutes
+from ...service.next_steps import words_of
 from .elided import ElidedLabel
 from .fields import button
 from .room import LINE_PX, Room
@@ -23,10 +24,11 @@ _WORDS = {
 
 
 class BenchLine(QWidget):
-    """Signals: stop_asked, pause_asked (whether to hold)."""
+    """Signals: stop_asked, pause_asked (whether to hold), remedy_asked."""
 
     stop_asked = pyqtSignal()
     pause_asked = pyqtSignal(bool)
+    remedy_asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,6 +53,8 @@ class BenchLine(QWidget):
         self.pause.setAccessibleName("Pause the run")
         self.pause.setCheckable(True)
         self.pause.clicked.connect(self.pause_asked)
+        self.remedy = button("", "main", "Make the passes that are left with this, and go on")
+        self.remedy.clicked.connect(self.remedy_asked)
         self.stop = button("Stop (F8)", "stop", "End the sweep now and put the machine back as it was")
         self.stop.setEnabled(False)
         self.stop.clicked.connect(self.stop_asked)
@@ -59,6 +63,7 @@ class BenchLine(QWidget):
         self._layout.setSpacing(10)
         for widget, share in ((self.machine, 5), (self.step, 6), (self.left, 4), (self.progress, 3)):
             self._layout.addWidget(widget, share)
+        self._layout.addWidget(self.remedy)
         self._layout.addWidget(self.pause)
         self._layout.addWidget(self.stop)
         self._room = Room.WIDE
@@ -72,14 +77,24 @@ class BenchLine(QWidget):
     def _arrange(self) -> None:
         running = self.stop.isEnabled()
         self.pause.setVisible(running)
-        self.progress.setVisible(running and self._room is not Room.COMPACT)
-        self.left.setVisible(running and self._room is not Room.COMPACT)
+        self.remedy.setVisible(running and bool(self.remedy.text()))
+        offered = bool(self.remedy.text()) and self._room is not Room.WIDE
+        self.progress.setVisible(running and self._room is not Room.COMPACT and not offered)
+        self.left.setVisible(running and self._room is not Room.COMPACT and not offered)
         self.machine.setVisible(not running or self._room is not Room.COMPACT)
 
     def show_paused(self, paused: bool) -> None:
         """Whether the run holds."""
         self.pause.setChecked(paused)
         self.pause.setText("Go on" if paused else "Pause")
+        if not paused:
+            self.show_offered("")
+
+    def show_offered(self, action: str) -> None:
+        """What would make the next pass count."""
+        if self.remedy.text() != words_of(action):
+            self.remedy.setText(words_of(action))
+            self._arrange()
 
     def show_machine(self, text: str) -> None:
         """State of the machine while no sweep runs."""
@@ -99,6 +114,9 @@ class BenchLine(QWidget):
         setup = f" at {describe(event.setup)}" if event.setup is not None else ""
         left = f", {event.left_s:.0f} s left" if event.length_s else ""
         self.step.setText(f"{_WORDS[event.phase].capitalize()}{setup}{left}")
+        if event.waits and not self.pause.isChecked():  # the run paused itself
+            self.show_paused(True)
+        self.show_offered(event.offers)
         self.progress.setMaximum(event.total)
         self.progress.setValue(event.position)
         if event.charge is not None:

@@ -60,7 +60,8 @@ class Answer:
     says : always something to read; holds : probability that the stated setup holds the floor (that of the best
     candidate where none is stated); option : the stated setup, None where the answer is withheld; down, up : one
     level below and above it; because, lacks : the evidence, and what is missing; contrasts : of the levels that were
-    compared; believed : of every setup of a search. `sentence`, `reasons` and `missing` are the same in English.
+    compared; believed : of every setup of a search; action : id of what one button does about it, "" for none.
+    `sentence`, `reasons` and `missing` are the same in English.
     """
 
     says: Message
@@ -73,6 +74,7 @@ class Answer:
     lacks: tuple[Message, ...] = ()
     contrasts: tuple[Contrast, ...] = ()
     believed: Believed | None = None
+    action: str = ""
 
     @property
     def sentence(self) -> str:
@@ -110,7 +112,8 @@ class Context:
     """Facts beside the passes. room_c : room of the passes, None where unknown; void : passes left out; counted : those
     that count; along : what they are read along, in words; used : what passes drew against the battery's gauge;
     live_opponents : whether others play along, None unknown; rigs : along rigs, key of each to it and what was drawn
-    against its gauge; why_void : where none counts, what half of them or more are left out for."""
+    against its gauge; why_void : where none counts, what half of them or more are left out for; remedy : what makes
+    the next count, an action."""
 
     rig: Rig | None = None
     room_c: float | None = None
@@ -124,6 +127,7 @@ class Context:
     live_opponents: bool | None = None
     rigs: Mapping[str, tuple[Rig | None, battery.Used | None]] = field(default_factory=dict)
     why_void: Message | None = None
+    remedy: str = ""
 
     def of(self, group: Group) -> Context:
         """The same for the rig that a group was measured on, where groups lie along rigs."""
@@ -141,7 +145,7 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
     if not responses:
         left_out = say("no-passes-void", passes=context.void) if context.void else say("no-passes")
         left_out = context.why_void if context.why_void is not None else left_out
-        return Answer(left_out, None, None, lacks=(say("missing.passes"),))
+        return Answer(left_out, None, None, lacks=(say("missing.passes"),), action=context.remedy)
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question, context)]
     if candidates:
         told = tuple(generated_reasons(responses, question, context))
