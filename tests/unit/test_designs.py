@@ -230,6 +230,10 @@ def test_caps_are_measured_where_they_are_predicted_to_hold():
     caps = {one.setup["cap_fps"] for one in more}
     assert 40.0 in caps or (45.0 in caps and len(caps) == 2)
     assert all(one.setup.get("refresh_hz") == 80.0 for one in more if one.setup["cap_fps"] == 40.0)
+    near = [counted(12, 38.7, k, rate_fps=39.9, cap=40.0) for k in range(2, 4)]  # just under what a cap of 40 wants
+    asked = design.ask(replace(told(*passes, *near), batches=2))
+    assert {one.setup["cap_fps"] for one in asked.wanted} <= {40.0} and asked.done
+    assert design.ask(replace(told(*passes, *near), batches=3)).wanted == ()
     assert design_from({"design": design_to(design)}) == design
 
 

@@ -89,6 +89,7 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "volt.stands": "{offsets} stood {minutes} under load. Set it by hand, if at all.",
     "volt.walking": "Nothing has stood its soak yet: {why}.",
     "volt.nothing": "No offset of this machine stood its soak.",
+    "volt.little": "Only the first step stood its soak, and a step less than what stood is none: leave it at zero.",
     "volt.none": "No walk has begun yet.",
     "volt.fault": "a fault at {offsets}",
     "missing.volt": "the rest of the walk, the soak at its end among it",

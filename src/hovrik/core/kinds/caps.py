@@ -10,10 +10,9 @@ from ..errors import PlanError
 from ..facts.knob import CAP, REFRESH, is_number
 from ..facts.panel import EvenCap, even_caps_of
 from ..message import Message, Value, say
-from ..model import held
 from ..model.capped import capped
 from ..passes.figure import low_id
-from ..plan.cap_check import CapCheckDesign
+from ..plan.cap_check import CapCheckDesign, measured
 from ..plan.design import Design
 from ..read.answer import Answer, Option, build, option_of
 from ..read.response import Response
@@ -40,7 +39,10 @@ def design(ask: Ask) -> Design:
         for cap, hz in sorted(set(pairs), reverse=True)
     ]
     tolerance = ask.question.terms.tolerance
-    return CapCheckDesign(tuple(pairs), ask.base.without(CAP), ask.lengths(heat_s=0.0), tolerance, most=ask.most)
+    return CapCheckDesign(
+        tuple(pairs), ask.base.without(CAP), ask.lengths(heat_s=0.0), tolerance, most=ask.most,
+        settled=ask.question.terms.sure,
+    )  # fmt: skip
 
 
 def answer(seen: Seen) -> Answer:
@@ -49,16 +51,10 @@ def answer(seen: Seen) -> Answer:
         return build(seen.responses, seen.question, seen.context)
     tolerance = seen.question.terms.tolerance
     low, sure = low_id(seen.question.school), seen.question.terms.sure
-    options: list[tuple[float, Option]] = []
-    for response in seen.responses:
-        for at, group in enumerate(response.groups):
-            if not is_number(group.level) or response.ladder is None:
-                continue
-            cap = float(group.level)
-            chance = held.shares_held(response.ladder.only([at]), low, 1000.0 / ((1 - tolerance) * cap), 0.01)[0]
-            if chance is not None:
-                options.append((cap, replace(option_of(group, seen.question, seen.context), holds=chance.holds)))
-    options.sort(key=lambda pair: -pair[0])
+    options = [
+        (cap, replace(option_of(group, seen.question, seen.context), holds=chance))
+        for cap, chance, group in measured(seen.responses, low, tolerance)
+    ]
     because = tuple(
         say("cap.measured", cap=cap, sure=option.holds or 0.0, draw=_draw(option)) for cap, option in options
     ) + tuple(_predicted(seen.responses, seen, tolerance, low))  # fmt: skip
@@ -93,4 +89,4 @@ def _predicted(responses: Sequence[Response], seen: Seen, tolerance: float, low:
 
 
 KIND = Kind("caps", "find", "find the cap that holds", CAP, design, answer, asks_floor=False,
-            varies=frozenset({CAP}), button="See which caps hold", passes=(4, 6))  # fmt: skip
+            varies=frozenset({CAP, REFRESH}), button="See which caps hold", passes=(4, 7), takes=(0.9, 1.0))  # fmt: skip

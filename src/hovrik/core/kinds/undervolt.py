@@ -12,6 +12,7 @@ from ..facts.knob import CAP, LIMITS, NO_CAP
 from ..facts.known_knobs import known
 from ..message import Value, say
 from ..passes.figure import BY_ID
+from ..passes.purpose import VERIFY
 from ..plan.design import Design
 from ..plan.undervolt import UndervoltDesign
 from ..read.answer import Answer
@@ -55,7 +56,10 @@ def answer(seen: Seen) -> Answer:
     because = tuple(say("volt.fault", offsets=_words(design_, at)) for at in told)
     lacks = (say("missing.volt"),) if walk.at is not None else ()
     if not any(v < 0 for v in walk.kept):
-        says = say("volt.walking" if walk.at is not None else "volt.nothing", why=walk.why)
+        stood = any(
+            one.purpose == VERIFY and any(v < 0 for v in design_.offsets(one.asked) or ()) for one in seen.counted
+        )
+        says = say("volt.walking" if walk.at is not None else "volt.little" if stood else "volt.nothing", why=walk.why)
         return Answer(says, None, None, because=because, lacks=lacks)
     gain = _gain(seen, design_, walk.kept)
     values = {"offsets": _words(design_, walk.kept), "minutes": Value(design_.soak_s / 60.0, "min", digits=0)}

@@ -1,9 +1,9 @@
 """How far a voltage can be lowered: a state machine that only ever goes where nothing failed.
 
 All domains together first, then each alone from there. From zero down in small steps, a pass under load each; at the
-first fault, or where the maker's range ends or a step buys less than the noise, it backs off and soaks long; a fault in
-the soak backs off once more. What is kept is one step less than what stood its soak. What failed, and everything at or
-under it in every domain, is never set again.
+first fault, or where the maker's range ends or steps surely buy next to nothing, it backs off and soaks long; a fault
+in the soak backs off once more. What is kept is one step less than what stood its soak. What failed, and everything at
+or under it in every domain, is never set again.
 """
 
 from __future__ import annotations
@@ -13,10 +13,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from ..facts.knob import is_number
 from ..facts.setup import Setup
 from ..passes.purpose import VERIFY
 from ..read.group import Counted
+from ..stats.estimate import t_quantile
+from ..stats.least_squares import fitted
 from .design import Told
 from .lengths import Lengths
 from .steps import Asked, Wanted
@@ -24,6 +28,7 @@ from .steps import Asked, Wanted
 STEP_MV, BACK_MV = 10.0, 20.0
 SOAK_S, PASS_S = 900.0, 90.0
 NOISE = 0.004  # log of the rate that two steps have to buy
+PASS_SD, FEWEST, SURE = 0.01, 5, 0.975  # log of the rate of a pass, as thought before; levels; one side
 MOST = 80  # passes of a whole walk
 
 Offsets = tuple[float, ...]  # a domain each, mV, zero or less
@@ -32,7 +37,7 @@ Offsets = tuple[float, ...]  # a domain each, mV, zero or less
 @dataclass(frozen=True)
 class Walk:
     """Where the walk is. at : offsets that are next, None where it is over; soak : whether they are soaked; why; kept :
-    one step less than the lowest offsets that stood their soak so far (zeros where none did)."""
+    one step less than the lowest offsets that stood their soak so far (zeros where none did or only the first did)."""
 
     at: Offsets | None
     soak: bool
@@ -112,7 +117,7 @@ class UndervoltDesign:
         for k, at in enumerate(levels[1:fault], 1):
             if at not in rates:
                 return Walk(at, False, f"{self.step_mv:g} mV less than what stood", start)
-            if k >= 2 and self._buys_nothing(levels[k - 2 : k + 1], rates):
+            if self._buys_nothing(levels[: k + 1], rates):
                 end = k + 1
                 break
         back = math.ceil(self.back_mv / self.step_mv) if fault is not None and end == fault else 1
@@ -131,9 +136,14 @@ class UndervoltDesign:
         return tuple(max(v - steps * self.step_mv, self.lowest[d]) if d in phase else v for d, v in enumerate(start))
 
     def _buys_nothing(self, levels: Sequence[Offsets], rates: Mapping[Offsets, Sequence[float]]) -> bool:
-        """Whether two steps bought less than the noise."""
-        means = [sum(rates[at]) / len(rates[at]) for at in (levels[0], levels[-1])]
-        return bool(means[0] > 0 and means[1] > 0 and math.log(means[1] / means[0]) < NOISE)
+        """Whether two steps surely buy less than is worth them, by a line over all that were made."""
+        rows = [(float(k), rate) for k, at in enumerate(levels) for rate in rates.get(at, ()) if rate > 0]
+        if len({k for k, _ in rows}) < FEWEST:
+            return False
+        x, y = np.array(rows).T
+        found = fitted(np.column_stack((np.ones(x.size), x)), np.log(y), PASS_SD)
+        most = float(found.coefficients[1]) + t_quantile(SURE, found.dof) * float(found.errors[1])
+        return 2.0 * most < NOISE
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
