@@ -89,4 +89,5 @@ def _predicted(responses: Sequence[Response], seen: Seen, tolerance: float, low:
 
 
 KIND = Kind("caps", "find", "find the cap that holds", CAP, design, answer, asks_floor=False,
-            varies=frozenset({CAP, REFRESH}), button="See which caps hold", passes=(4, 7), takes=(0.9, 1.0))  # fmt: skip
+            varies=frozenset({CAP, REFRESH}), button="See which caps hold", passes=(4, 7),
+            takes=(0.9, 1.0))  # fmt: skip
