@@ -119,6 +119,7 @@ CASES = {
     "triage.way-plain": ({"setup": "18 W", "watts": v(20.0, "W")}, {"setup": "5 W", "watts": T}),
     "runtime.measured": ({"took": H}, {"took": v(0.3, "h", 0.2, 0.4)}),
     "runtime.true": ({"took": H, "told": H}, {"took": v(0.3, "h", 0.2, 0.4), "told": H}),
+    "runtime.wide": ({"took": H, "told": H}, {"took": v(0.3, "h", 0.2, 0.4), "told": H}),
     "runtime.off": ({"took": H, "told": v(3.0, "h", 2.9, 3.1), "off": Value(36, "%", digits=0)},
                     {"took": H, "told": v(1.1, "h", 1.0, 1.2), "off": Value(-50, "%", digits=0)}),
     "runtime.evening": ({"used": 0.5, "hours": v(1.1, "h")}, {"used": 0.2, "hours": v(0.3, "h")}),

@@ -96,6 +96,9 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "runtime.none": "No whole charge was played yet.",
     "runtime.measured": "A whole charge lasts {took:hours_span}; what its passes predict is not known.",
     "runtime.true": "The prediction is true: {took:hours_span} were measured, {told:hours_span} predicted.",
+    "runtime.wide":
+        "Nothing speaks against the prediction, which is too wide to be called true: {took:hours_span} were measured, "
+        "{told:hours_span} predicted.",
     "runtime.off":
         "The prediction is off by {off:signed}: {took:hours_span} were measured, {told:hours_span} predicted.",
     "runtime.used": "{used:share} of a charge was used in {hours:hours}",

@@ -14,6 +14,8 @@ from .kind import Ask, Kind, Seen
 from .over_charge import OF_CHARGE
 from .over_charge import design as whole_charge
 
+CLOSE = 0.15  # a prediction that is open by more than this to either side is not true, only not refuted
+
 
 def design(ask: Ask) -> Design:
     """A pass from full to the reserve at the setup that is asked for."""
@@ -66,7 +68,9 @@ def answer(seen: Seen) -> Answer:
     low, high = (end if end is not None else hours.value for end in (hours.low, hours.high))
     because = read.because
     if low <= (found.high or found.value) and (found.low or found.value) <= high:
-        return Answer(say("runtime.true", took=took, told=told), None, option, because=because)
+        is_close = 0.5 * (high - low) <= CLOSE * hours.value
+        return Answer(say("runtime.true" if is_close else "runtime.wide", took=took, told=told), None, option,
+                      because=because)  # fmt: skip
     off = Value(100.0 * (hours.value / found.value - 1.0), "%", digits=0)
     return Answer(say("runtime.off", took=took, told=told, off=off), None, option, because=because)
 
