@@ -441,8 +441,7 @@ class MainWindow(QMainWindow):
 
     def _on_remedy(self) -> None:
         self.runner.remedy()
-        self.bench_line.show_paused(False)
-        self._show_readiness()
+        self._pause(False)
 
     def _on_answer_acted(self, action: str) -> None:
         take_remedy(self.session, action)

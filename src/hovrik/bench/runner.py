@@ -13,13 +13,12 @@ from ..core.errors import BenchError, PassAborted, Unavailable
 from ..core.facts.knob import Level
 from ..core.facts.left import Left
 from ..core.facts.place import Source
-from ..core.facts.rig import Rig
 from ..core.facts.setup import Setup
 from ..core.finding import Finding
 from ..core.passes.guards import CHARGE, Watch
 from ..core.passes.record import End, PassRecord
-from ..core.passes.remedy import SOAK, Alike, above, charge_of, remedy_of
-from ..core.passes.verdict import judge
+from ..core.passes.remedy import SOAK, Alike, above, remedy_of
+from ..core.passes.verdict import Verdict
 from ..core.plan.steps import PlannedPass
 from .job import Announce, Control, Job, PassDone, Phase, Progress, RunEnded, Sink
 from .one_pass import Launches, OnePass, look, spend
@@ -90,9 +89,9 @@ def _found(machine: Machine, job: Job, left: Left) -> Left:
     return left
 
 
-def _has_crashed(record: PassRecord, rig: Rig) -> bool:
+def _has_crashed(record: PassRecord, verdict: Verdict) -> bool:
     """Whether the title failed at a pass: it did not start, or ended before the scene did."""
-    return record.outcome is End.FAILED or any(one.id == "title-ended" for one in judge(record, rig).findings)
+    return record.outcome is End.FAILED or any(one.id == "title-ended" for one in verdict.findings)
 
 
 def _put_back_first(machine: Machine, job: Job, left: Left) -> None:
@@ -217,7 +216,7 @@ class _Run:
                 self.why = self.alike.hear(record, verdict) or self.why
                 counted = 1
                 self.announce(PassDone(record, self.done + 1, self.total, counts))
-                if self._is_online and _has_crashed(record, self.job.rig):
+                if self._is_online and _has_crashed(record, verdict):
                     self.crashed.add(planned.setup)
                     return counted if self._wait_out() else None
                 if not control.again.is_set():
@@ -299,11 +298,10 @@ class _Run:
 
     def _job_now(self) -> Job:
         """The job, its rig with the charge from which passes count."""
-        lowest = [one for one in self.remedies if charge_of(one) is not None]
         rig = self.job.rig
-        for one in lowest:
+        for one in self.remedies:
             rig = above(rig, one)
-        return replace(self.job, rig=rig) if lowest else self.job
+        return replace(self.job, rig=rig)
 
     def _hold(self, why: str = "Paused by you.", watch: Watch | None = None, offers: str = "") -> bool:
         """Wait while paused or while a guard is tripped, at the setup before; False when stopped. Every hold of a guard

@@ -590,28 +590,21 @@ def _context(views: Sequence[PassView], counted: Sequence[PassView], rig: Rig | 
     line = energy.fit_overhead(np.array([p for p, _ in both]), np.array([d for _, d in both])) if both else None
     sweep = [v for v in views if purpose(v.record.purpose).counts and not v.deleted]
     void = [v for v in sweep if v.verdict.state is State.VOID]
-    why_void = None if counted else _common(void)
+    why_void, many = (None, 0) if counted else _common(void)
     return Context(
         rig, fmean(known_rooms) if known_rooms else None, len(void),
         sum(v.verdict.state is State.SUSPECT for v in sweep), line, tuple(notes),
-        used=used_of([v.figures for v in counted]), why_void=_why(why_void, void) if why_void is not None else None,
+        used=used_of([v.figures for v in counted]), why_void=None if why_void is None else say(
+            "no-passes-why", many=many, passes=len(void), why=why_void.message, advice=why_void.next_step or ""
+        ),
         remedy=remedy_of(why_void) if why_void is not None else "",
     )  # fmt: skip
 
 
-def _common(void: Sequence[PassView]) -> Finding | None:
-    """What half of void passes or more are left out for; None without one."""
-    first = [one for view in void if (one := _reason(view)) is not None]
+def _common(void: Sequence[PassView]) -> tuple[Finding | None, int]:
+    """What half of void passes or more are left out for, and how many; None without one."""
+    first = [one for view in void if (one := view.verdict.reason) is not None]
     (name, many), *_ = Counter(one.id for one in first).most_common(1) or [("", 0)]
     if 2 * many < max(len(void), 1):
-        return None
-    return next(one for one in first if one.id == name)
-
-
-def _reason(view: PassView) -> Finding | None:
-    return next((one for one in view.verdict.findings if one.weight is State.VOID), None)
-
-
-def _why(why: Finding, void: Sequence[PassView]) -> Message:
-    many = sum(one.id == why.id for view in void if (one := _reason(view)) is not None)
-    return say("no-passes-why", many=many, passes=len(void), why=why.message, advice=why.next_step or "")
+        return None, 0
+    return next(one for one in first if one.id == name), many

@@ -59,11 +59,12 @@ def keep_judged(notebook: Notebook, record: PassRecord, rig: Rig | None) -> Verd
     return verdict
 
 
-def judged_among(memory: Memory, record: PassRecord) -> Verdict:
-    """The verdict of a stored pass beside the others of its scene: what recurs in them is no fault of it."""
+def judged_among(memory: Memory, record: PassRecord, alone: Verdict) -> Verdict:
+    """The verdict of a stored pass beside the others of its scene: what recurs in them is no fault of it. alone : its
+    verdict without them."""
     rig, title, scene = (memory.places.key(record, kind) for kind in ("rig", "title", "scene"))
     records = memory.records(PassQuery(rig=rig, title=title, scene=scene))
-    return verdicts_of(memory, records, memory.notebook.annotations()).get(record.id) or Verdict(State.VOID, ())
+    return verdicts_of(memory, records, memory.notebook.annotations()).get(record.id, alone)
 
 
 def _algorithm(limits: Thresholds) -> str:

@@ -13,7 +13,6 @@ from typing import Any, NamedTuple
 from ..core import degrees, words
 from ..core.facts.knob import Level
 from ..core.facts.setup import describe
-from ..core.finding import State
 from ..core.passes.record import End
 from ..core.read.answer import hours_of
 from ..core.read.group import Group
@@ -113,7 +112,7 @@ def _left_out(evaluation: Evaluation) -> list[_Left]:
 def _why(view: PassView) -> str:
     if view.record.outcome is End.FAILED:
         return view.record.reason.partition(":")[0] or "failed"
-    void = next((one.check for one in view.verdict.findings if one.weight is State.VOID), "")
+    void = view.verdict.reason.check if view.verdict.reason is not None else ""
     return view.verdict.overruled or void or "left out"
 
 

@@ -278,7 +278,7 @@ class _NotebookSink:
             words = "It ended before its time at a lowered voltage."
             made = Incident(str(uuid.uuid4()), IncidentKind.CRASH, record.context, record.asked, "undervolt", words)
             self._notebook.note_incident(made)
-        return verdict if verdict.counts else judged_among(self._memory, record)
+        return verdict if verdict.counts else judged_among(self._memory, record, verdict)
 
     def remedied(self, action: str) -> None:
         kept = [one for one in remedies_of(self._notebook, self._plan_id) if one != action]

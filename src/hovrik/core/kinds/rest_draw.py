@@ -137,7 +137,7 @@ def _minutes(seen: Seen, base_w: float, watts: Estimate) -> Value | None:
 
     if battery.gives(rig, base_w, seen.context.used) is None:
         return None
-    low, high = (lost(end if end is not None else watts.value) for end in (watts.low, watts.high))
+    low, high = map(lost, watts.ends)
     return Value(lost(watts.value), "min", low, high)
 
 

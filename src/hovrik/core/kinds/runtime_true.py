@@ -65,7 +65,7 @@ def answer(seen: Seen) -> Answer:
     if option is None or hours is None:
         return Answer(say("runtime.measured", took=took), None, option, lacks=(say("missing.runtime"),))
     told = Value(hours.value, "h", hours.low, hours.high)
-    low, high = (end if end is not None else hours.value for end in (hours.low, hours.high))
+    low, high = hours.ends
     because = read.because
     if low <= (found.high or found.value) and (found.low or found.value) <= high:
         is_close = 0.5 * (high - low) <= CLOSE * hours.value

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from ..facts.rig import Rig
 from ..facts.setup import Setup
-from ..finding import Finding, State
+from ..finding import Finding
 from ..message import Value
 from .record import End, PassRecord
 from .verdict import Verdict
@@ -66,7 +66,7 @@ class Alike:
     def hear(self, record: PassRecord, verdict: Verdict) -> Finding | None:
         """The reason, where this pass is the second in a row that is left out for it. One that lies in the setup has to
         be of the same setup."""
-        why = next((one for one in verdict.findings if one.weight is State.VOID), None)
+        why = verdict.reason
         if verdict.counts or record.outcome is not End.DONE or why is None or why.id in _ANSWERS:
             self.reason, self.passes = None, 0
             return None

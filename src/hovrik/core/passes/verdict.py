@@ -49,6 +49,11 @@ class Verdict:
         return self.state is not State.VOID
 
     @property
+    def reason(self) -> Finding | None:
+        """The first finding that a pass is left out for; None without one."""
+        return next((one for one in self.findings if one.weight is State.VOID), None)
+
+    @property
     def fact_words(self) -> tuple[str, ...]:
         """The facts in English."""
         return tuple(words.render(fact) for fact in self.facts)
