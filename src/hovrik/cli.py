@@ -558,6 +558,40 @@ def levels(notebook: Path, over: str, as_json: bool, as_csv: bool, **changes: An
 @commands.command()
 @click.argument("notebook", type=_FILE)
 @question_options
+@click.option("--panel", default="", metavar="RIG|RATES", help="Caps of another panel: a rig's name, 60,90 or 48-120.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@told
+def caps(notebook: Path, panel: str, as_json: bool, as_csv: bool, **changes: Any) -> int:
+    """Every set-up in NOTEBOOK with every cap that the panel shows evenly: which holds, watts, hours."""
+    from .core import words
+    from .service import library
+    from .service.capping import cell_words, csv_of, table_dict, table_of
+    from .service.gather import evaluate
+    from .service.spoiled import rows_of
+
+    if as_json and as_csv:
+        raise click.UsageError("choose --json or --csv")
+    with _open_notebook(notebook, read_only=True) as opened:
+        question = _question(opened, **changes)
+        found = evaluate(opened, question)
+        table = table_of(found, panel, library.rigs(opened).values())
+    if as_json:
+        print_json({**table_dict(table), "spoiled": rows_of(found.spoiled)})
+    elif as_csv:
+        click.echo(csv_of(table), nl=False)
+    else:
+        click.echo(words.render(table.says))
+        for row in table.rows:
+            cells = [f"{cap.cap_fps:.4g}: {cell_words(cell, question.terms.sure)}".replace("\n", " ")
+                     for cap, cell in zip(table.caps, row.cells)]  # fmt: skip
+            click.echo("  ".join((row.words, *cells)))
+    return _spoiled_status(found.spoiled)
+
+
+@commands.command()
+@click.argument("notebook", type=_FILE)
+@question_options
 @click.option("--section", "within", default="", help="Of this section of the scene only.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from itertools import pairwise
 
+import cap_tables
 import numpy as np
 import pytest
 from gates.worlds import chips, heat, packs, passes, plants
@@ -111,3 +112,12 @@ def test_a_scene_played_in_blocks_loses_no_frame_between_them(sync, cap):
         assert (interval > -1e-9).all()
         found.append(((interval > 1.7 * np.median(interval)).sum(), interval.size))
     assert found[1][0] <= found[0][0] + 3 and abs(found[1][1] / found[0][1] - 1) < 0.02
+
+
+def test_a_table_of_caps_states_nothing_that_is_not_true():
+    """benchmarks/cap_tables.py on three plants, one of them with a limiter that breaks a cap of 60 by itself."""
+    rows = [row for index in (6, 13, 64) for row in cap_tables.played(index, 1, 3)]
+    stated = [(said.rpartition(" ")[2], real) for said, real in rows if said.endswith(("holds", "lock"))]
+    assert len(stated) > 20 and all(real == "truly holds" for _, real in stated)
+    drawn = [real == "covered" for said, real in rows if said.endswith("draw")]
+    assert np.mean(drawn) > 0.9

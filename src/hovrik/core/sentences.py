@@ -345,6 +345,17 @@ TEMPLATES: Mapping[str, str] = {
     "cap.draw": ", {watts:span_unit} drawn",
     "cap.no-draw": "",
     "cap.predicted": "cap {cap:n}, predicted: {sure:chance} that it would hold",
+    "caps.lock": "Lock {cap:n}: {setup} holds it ({sure:chance} sure, {passes:pass|passes}){draw}{hours}.",
+    "caps.lock-predicted":
+        "Lock {cap:n}: {setup} is predicted to hold it ({sure:chance}){draw}{hours}. Measure it before you rely on it.",
+    "caps.untried":
+        "{setup} is ready for a cap of {cap:n} in time ({sure:chance} sure). How evenly the limiter of this machine "
+        "paces is not known: one pass at that cap tells whether it holds.",
+    "caps.hours": ", {hours:hours_span} on a charge",
+    "caps.none-held": "No cap of this panel is held as surely as is asked.",
+    "caps.nothing":
+        "No cap can be told: that takes frame times of passes with no cap, or with a higher one, and the refresh rates "
+        "of a panel.",
     "missing.pairs": "about {pairs:more pair|more pairs} of blocks, if it goes on like this",
     "flip.better": "{a} is better than {b}: {by:span_unit} more frames ({pairs:pair|pairs} of blocks).",
     "flip.same": "{a} and {b} are the same for your purpose ({pairs:pair|pairs} of blocks).",

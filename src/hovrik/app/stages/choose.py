@@ -8,17 +8,15 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...core import degrees, words
-from ...core.facts.knob import CAP
 from ...core.facts.setup import describe
 from ...core.passes.figure import BY_ID
 from ...core.questions.question import Question
 from ...core.read.answer import Option
-from ...service.capping import CapRow, caps_of, predicted_from
 from ...service.memory import Cancelled
 from ...service.over_scenes import over_scenes, told
 from ...service.trade import weighed_words
 from ..session import Session
-from ..widgets.cap_table import CapTable
+from ..widgets.caps_page import CapsPage
 from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Card, button, emptied, label
 from ..widgets.flow import Abreast
@@ -56,17 +54,15 @@ class ChooseStage(Stage):
         self.map = MapPage(session, self.pass_asked.emit)
         self.pages.add("Map", self.map)
         self.pages.add(OPTIONS, self._page)
-        self.pages.add("Caps", self._caps_page())
+        self.caps = CapsPage(session)
+        self.pages.add("Caps", self.caps)
         self.what_if = WhatIfPage(session)
         self.pages.add("What if", self.what_if)
         self.tonight = TonightPage(session)
         self.pages.add("Tonight", self.tonight)
-        self._worker = Worker("caps", self)
-        self._worker.finished.connect(self._on_caps)
         self._looker = Worker("beside the options", self)
         self._looker.finished.connect(self._on_beside)
         self._looker.failed.connect(lambda fault: self._on_beside({"Over your scenes": [str(fault)]}))
-        self._worker.failed.connect(lambda fault: self.caps_words.setText(str(fault)))
         self.keep = button("Keep this as a profile", "main")
         self.keep.clicked.connect(self.keep_asked)
         self.foot(ElidedLabel(), self.keep)
@@ -76,23 +72,6 @@ class ChooseStage(Stage):
         self.follow(lambda: self.tonight.refresh(anew=False), session.evening_changed)
         self.tonight.refresh()
         self.refresh()
-
-    def _caps_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.caps_words, self.caps = ElidedLabel("", "soft", lines=2), CapTable()
-        column.addWidget(self.caps_words)
-        column.addWidget(self.caps, 1)
-        return page
-
-    def _ask_caps(self) -> None:
-        evaluation = self.session.evaluation
-        if evaluation is None:
-            self._worker.cancel()
-            self._on_caps(())
-            return
-        self._worker.ask(lambda wanted: caps_of(evaluation, wanted))
 
     def _ask_beside(self) -> None:
         """What stands beside the options where they are in sight, read and reckoned off the interface thread."""
@@ -123,26 +102,11 @@ class ChooseStage(Stage):
                     card.body.addWidget(label(words.sentence(text), wrap=True))
                 self._beside.addWidget(card)
 
-    def _on_caps(self, rows: tuple[CapRow, ...]) -> None:
-        evaluation = self.session.evaluation
-        response = predicted_from(evaluation) if evaluation is not None else None
-        if rows and response is not None:
-            cap = response.family.get(CAP)
-            source = f"a cap of {cap:g}" if isinstance(cap, int | float) else "no cap"
-            self.caps_words.setText(
-                f"Predicted from {sum(len(g.passes) for g in response.groups)} passes with {source}, not measured: "
-                "measure the one you choose."
-            )
-        else:
-            self.caps_words.setText("No cap can be predicted: that takes frame times of passes with no cap, or with a "
-                                    "higher one, and the refresh rates of the rig's panel.")  # fmt: skip
-        self.caps.show_rows(rows)
-
     def refresh(self) -> None:
         """Show the map, the answer's options, and the caps."""
         self.map.refresh()
         self.what_if.refresh()
-        self._ask_caps()
+        self.caps.refresh()
         emptied(self._holder)
         self._looker.cancel()
         evaluation, question = self.session.evaluation, self.session.question

@@ -3,8 +3,11 @@ fill whole pixels of it."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
+from ..errors import InputError
 from .rig import Rig
 
 LEAST_FPS = 20.0
@@ -46,6 +49,33 @@ def even_caps(
 def even_caps_of(rig: Rig) -> tuple[EvenCap, ...]:
     """Those of a rig's own panel; none where nothing is known of it."""
     return even_caps(rig.refresh_hz, rig.variable_range_hz)
+
+
+MOST_RATES = 16
+LEAST_HZ, MOST_HZ = 1.0, 1000.0
+_RANGE = re.compile(r"^\s*([0-9.]+)\s*(?:-|–|to)\s*([0-9.]+)\s*(?:hz)?\s*$", re.IGNORECASE)
+
+
+def caps_of_words(text: str, rigs: Iterable[Rig]) -> tuple[EvenCap, ...]:
+    """Even caps of a panel that is named: a rig by name or key, fixed rates ("60, 90"), or a variable range ("48 to
+    120"). Raises InputError for anything else."""
+    named = next((one for one in rigs if text.strip().lower() in (one.name.lower(), one.key.lower())), None)
+    if named is not None:
+        return even_caps_of(named)
+    span = _RANGE.match(text)
+    parts = span.groups() if span else re.sub(r"(?i)hz", " ", text).replace(",", " ").split()
+    try:
+        rates = [float(one) for one in parts]
+    except ValueError:
+        rates = []
+    if not 1 <= len(rates) <= MOST_RATES or not all(LEAST_HZ <= one <= MOST_HZ for one in rates):
+        raise InputError(f"'{text[:60]}' is no panel: neither a rig of this notebook nor 1 to {MOST_RATES} rates from "
+                         f"{LEAST_HZ:g} to {MOST_HZ:g} Hz. Give rates (60, 90) or a range (48 to 120).")  # fmt: skip
+    if span is None:
+        return even_caps(tuple(rates), None)
+    if rates[0] >= rates[1]:
+        raise InputError(f"A range from {rates[0]:g} to {rates[1]:g} Hz is none. Give the lower end first.")
+    return even_caps((), (rates[0], rates[1]))
 
 
 WHOLE, UNEVEN, BORDERS = "whole", "uneven", "borders"

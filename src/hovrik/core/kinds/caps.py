@@ -10,7 +10,7 @@ from ..errors import PlanError
 from ..facts.knob import CAP, REFRESH, is_number
 from ..facts.panel import EvenCap, even_caps_of
 from ..message import Message, Value, say
-from ..model.capped import capped
+from ..model.capped import capped, limiter_of
 from ..passes.figure import low_id
 from ..plan.cap_check import CapCheckDesign, measured
 from ..plan.design import Design
@@ -79,9 +79,10 @@ def _predicted(responses: Sequence[Response], seen: Seen, tolerance: float, low:
     for response in responses:
         if rig is None or response.ladder is None or None not in response.ladder.caps:
             continue
-        found = []
+        found, paced = [], limiter_of(one.ladder for one in responses if one.ladder is not None)
         for even in even_caps_of(rig):
-            one = next((c for c in capped(response.ladder, even.cap_fps, tolerance, low) if c is not None), None)
+            levels = capped(response.ladder, even.cap_fps, tolerance, low, paced)
+            one = next((c for c in levels if c is not None), None)
             if one is not None and one.holds is not None:
                 found.append(say("cap.predicted", cap=even.cap_fps, sure=one.holds))
         return found

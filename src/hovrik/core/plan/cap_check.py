@@ -86,8 +86,8 @@ class CapCheckDesign:
                 continue
             for at, (cap, _) in enumerate(self.caps):
                 found = [one for one in capped(response.ladder, cap, self.tolerance, low_id(School.PERCENTILE)) if one]
-                if found and found[0].holds is not None:
-                    chances[at] = found[0].holds
+                if found and found[0].renders is not None:  # what the limiter does is seen by measuring
+                    chances[at] = found[0].renders
         first = next((at for at in sorted(chances) if chances[at] >= self.sure), len(self.caps) - 1)
         other = first - 1 if first > 0 and chances.get(first - 1, 0.0) > 0.05 else first + 1
         return [at for at in dict.fromkeys((first, other)) if 0 <= at < len(self.caps)][:VERIFIED]
