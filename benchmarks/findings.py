@@ -1,6 +1,6 @@
 """Findings against the truth of odd plants: the bottleneck, steps and dents, planted faults, clean sweeps.
 
-Usage: python -m findings [--seeds 2] [--rounds 3]   (from benchmarks/; about 6 min)
+Usage: python -m findings [--seeds 2] [--rounds 3]   (from benchmarks/; about 10 min)
 
 Bottleneck: clear is a level at which one thing makes 80 % of the frames wait (shares of the stored truths). What holds
 it down is judged where the plant's own laws say it without doubt: the budget, or the clock's own ceiling. Steps and
@@ -33,6 +33,8 @@ from hovrik.core.facts.knob import LIMITS
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.terms import School
 from hovrik.core.finding import State
+from hovrik.core.passes.figures import figures_of
+from hovrik.core.passes.record import PassRecord
 from hovrik.core.read import answer, response
 from hovrik.core.read.group import RATE, Counted
 from hovrik.core.read.rules import waits
@@ -42,6 +44,7 @@ from hovrik.core.read.rules.table import findings_of
 CLEAR = 0.8
 NAMES = (waits.CPU, waits.GPU, waits.CAP)
 OWN = 0.999  # of the top clock, from where it is held by its own ceiling
+LATE = 0.01  # share of frames that miss a tick, under which ticks are not to be told from frames as they come
 DEEP = 6.5  # standard errors of a level's mean
 UNCLEAN = frozenset({"launches", "warm", "dent", "edge"})  # kinds that are odd on purpose
 Row = tuple[str, str, str]
@@ -156,6 +159,70 @@ def planted(truth: Truth, analyst: Analyst, rounds: int, number: int) -> Iterato
         yield "planted boost pair", *pairs
 
 
+def stuttered(record: PassRecord, a_minute: float, seed: int) -> PassRecord:
+    """The pass with so many frames of 80 to 200 ms more, at random; what comes after them comes later."""
+    assert record.trace is not None
+    rng = np.random.default_rng((seed, 17))
+    stamps = record.trace.frames_ns
+    many = rng.poisson(a_minute * record.trace.seconds / 60.0)
+    late = np.zeros(stamps.size)
+    late[rng.choice(stamps.size - 1, min(many, stamps.size - 1), replace=False) + 1] = rng.uniform(8e7, 2e8, many)
+    moved = stamps + np.cumsum(late).astype(np.int64)
+    return replace(record, trace=replace(record.trace, frames_ns=moved[moved <= record.trace.end_ns]))
+
+
+def further(truth: Truth, analyst: Analyst, rounds: int, number: int) -> Iterator[Row]:
+    """Stutters, ticks of a fixed refresh, a memory clock that steps, two runs that differ: planted, and clean."""
+    plant = truth.plant
+    assert isinstance(plant, Plant)
+    again = Analyst(passes.sweep(plant, number + 5000))
+
+    def said(change: Callable[[int, Counted], Counted] | None, id_: str) -> str:
+        whole = whole_of(analyst, rounds, plant.floor_fps, change)
+        return "found" if id_ in {one.id for one in findings_of(whole)} else "not"
+
+    records = {one.id: one.record for one in analyst.prepared}
+    for name, often in (("66 a minute", 66.0), ("3 a minute", 3.0), ("none planted", 0.0)):
+
+        def jerked(at: int, one: Counted, often: float = often) -> Counted:
+            return replace(one, figures=figures_of(stuttered(records[one.id], often, at), analyst.constants))
+
+        yield "stutters", name, said(jerked if often else None, "stutters")
+    for name, sync in (("on ticks", "on"), ("as they come", "off")):
+        free = replace(plant, sync=sync, cap_fps=0.0, refresh_hz=plant.refresh_hz)
+        bench = passes.sweep(free, number, limits=plant.limits_w[2::8])
+        for made in bench.of(1)[1:]:
+            _, checks = program.verdict(made, plant.facts(), read={"sync": "variable"})
+            rare = np.mean(np.diff(made.frames_ns) > 1.5e9 / plant.refresh_hz) < LATE
+            yield (
+                "variable",
+                f"{name}, at the panel's rate" if rare else name,
+                "found" if "variable refresh off" in checks else "not",
+            )
+    rng = np.random.default_rng(number)
+    edge = plant.chip.edge[0] if plant.kind == "edge" else plant.chip.dent[0] if plant.kind == "dent" else None
+    named = any("maybe" not in one.id for _, one in whole_of(analyst, rounds, plant.floor_fps).responses[0].dents)
+    for name, step in (("steps", 0.5), ("stands", 0.0)):
+        at_w = edge if edge is not None else plant.limits_w[len(plant.limits_w) // 2]
+
+        def clocked(_at: int, one: Counted, step: float = step, at_w: float = at_w) -> Counted:
+            low = float(one.asked[LIMITS[0]]) < at_w + 1e-6
+            mhz = 2750.0 * (1.0 - step * low) * math.exp(0.002 * float(rng.standard_normal()))
+            return replace(one, figures=one.figures.with_(memory_mhz=mhz))
+
+        where = "a dent that is named" if named and edge is not None else "a smooth rise"
+        yield "memory clock", f"{name}, {where}", said(clocked, "memory-clock")
+    for name, factor in (("10 % off", 0.9), ("another run", 1.0)):
+        both = [*whole_of(analyst, rounds, plant.floor_fps).passes]
+        for looked in whole_of(again, rounds, plant.floor_fps).passes:
+            one = scaled(replace(looked.one, id=f"again/{looked.one.id}"), mean_fps=factor)
+            both.append(replace(looked, one=one, plan="q"))
+        base = whole_of(analyst, rounds, plant.floor_fps)
+        responses = response.read([one.one for one in both], base.question, analyst.factor)
+        whole = Whole.of(responses, both, question=base.question, context=base.context, rig=base.rig)
+        yield "two runs", name, "found" if "runs-apart" in {one.id for one in findings_of(whole)} else "not"
+
+
 def _boosted(plant: Plant, truth: Truth, whole: Whole, rounds: int, number: int) -> tuple[str, str] | None:
     """Boost off beside it at every third level: what truly differs, and what was said."""
     limits = plant.limits_w[::3]
@@ -200,7 +267,12 @@ def _played(index: int, seeds: int, rounds: int) -> list[Row]:
     for seed in range(700, 700 + seeds):
         analyst = Analyst(passes.sweep(truth.plant, seed))
         whole = whole_of(analyst, rounds, truth.plant.floor_fps)
-        found += [*bottlenecks(truth, whole), *steps(truth, whole, rounds), *planted(truth, analyst, rounds, seed)]
+        found += [
+            *bottlenecks(truth, whole),
+            *steps(truth, whole, rounds),
+            *planted(truth, analyst, rounds, seed),
+            *further(truth, analyst, rounds, seed),
+        ]
         if truth.plant.kind not in UNCLEAN:
             found += clean(whole)
     return found

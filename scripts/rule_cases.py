@@ -15,6 +15,18 @@ def _v(
 
 
 PLACES: dict[str, tuple[Any, Any]] = {
+    "often": (_v(66), _v(8)),
+    "mean": (_v(37), _v(144)),
+    "slow": (_v(11), _v(2)),
+    "cause": (
+        say("rule.stutters.used", used=_v(3.9, "GB", 1), pool=_v(4, "GB")),
+        say("rule.stutters.spare", used=_v(3.1, "GB", 1), pool=_v(16, "GB")),
+    ),
+    "pool": (_v(4, "GB"), _v(16, "GB")),
+    "needs": (_v(6, "GB"), _v(24, "GB")),
+    "clock": (_v(1600, "MHz"), _v(400, "MHz")),
+    "clock_then": (_v(2750, "MHz"), _v(800, "MHz")),
+    "then": ("12 W", "15 W"),
     "delay": (_v(34, "ms", low=22, high=46), _v(90, "ms", low=50, high=130)),
     "rendered": (_v(40), _v(12)),
     "method": (

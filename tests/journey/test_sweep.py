@@ -185,6 +185,52 @@ def test_a_slot_that_takes_other_watts_is_brought_to_those_that_are_compared(fol
     assert {one.read["sustained_limit_w"] for one in passes} == {5.0, 10.0, 12.0}
 
 
+FROZEN = """
+from dataclasses import replace
+from more import Greedy
+from hovrik.bench.protocol import Need
+
+class Frozen(Greedy):
+    runs = hung = False
+
+    def describe(self):
+        found = super().describe()
+        return replace(found, titles=tuple(replace(one, dislikes_changes=True) for one in found.titles))
+
+    def needs_person(self, instruction):
+        if instruction.need in (Need.RESTART, Need.RELAUNCH):
+            self.runs = self.hung = False
+        return super().needs_person(instruction)
+
+    def apply(self, setup):
+        self.hung = self.hung or (self.runs and any(self.set[key] != level for key, level in setup.items()))
+        super().apply(setup)
+
+    def start_scene(self, title, scene):
+        super().start_scene(title, scene)
+        self.runs = True
+
+    def wait(self, seconds):
+        self.playing = self.playing and not self.hung
+        super().wait(seconds)
+"""
+
+
+def test_a_title_that_hangs_on_changes_is_never_changed_while_it_plays(folder, tmp_path, monkeypatch):
+    """Watts are read while it plays, and the limits that give them set before its next launch."""
+    monkeypatch.syspath_prepend(str(folder))
+    (folder / "frozen.py").write_text(FROZEN)
+    kept = tmp_path / "n.hovrik"
+    swept(folder, "which-os", "--knob", "limit_w=12", "--notebook", kept, machine="frozen.py:Frozen")
+    with Notebook(kept, read_only=True) as notebook:
+        slots = {e.id: e.key for e in notebook.entities()}
+        passes = [notebook.load(one.id) for one in notebook.passes()]
+    assert passes and all(one.trace.frames_ns.size > 500 for one in passes)
+    moss = [one for one in passes if slots[one.context["slot"]].endswith("moss")]
+    assert [one.asked["sustained_limit_w"] for one in moss] == [12.0, *[10.0] * (len(moss) - 1)]
+    assert ["pinned_w" in one.conditions for one in moss] == [False, *[True] * (len(moss) - 1)]
+
+
 @pytest.mark.parametrize(("kind", "option", "value"), [
     ("limits-it", "--knob", "limit_w=8,10,12"), ("limits-it", "--repeats", 1), ("limits-it", "--over", "boost"),
     ("watts-buy", "--knob", "limit_w=12"), ("watts-buy", "--repeats", 1), ("watts-buy", "--over", "boost"),

@@ -9,6 +9,7 @@ from hovrik.core.errors import PlanError
 from hovrik.core.facts.knob import Knob, Where
 from hovrik.core.facts.rig import Rig
 from hovrik.core.facts.setup import Setup
+from hovrik.core.facts.title import Title
 from hovrik.core.kinds.kind import Ask
 from hovrik.core.kinds.table import kind_of
 from hovrik.core.passes.figures import PassFigures
@@ -111,3 +112,6 @@ def test_only_what_a_program_can_set_while_playing_is_flipped():
         kind_of("flip").design(replace(ASK, over="preset"))
     with pytest.raises(PlanError, match="Which knob"):
         kind_of("flip").design(replace(ASK, over=""))
+    for kind in ("flip", "feels"):
+        with pytest.raises(PlanError, match="Fen hangs when settings change while it runs"):
+            kind_of(kind).design(replace(ASK, title=Title("fen", "Fen", dislikes_changes=True)))

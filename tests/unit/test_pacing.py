@@ -8,9 +8,10 @@ from helpers.build import record_of, trace_of
 
 from hovrik.core.errors import InputError
 from hovrik.core.facts.condition import Condition, Provenance
+from hovrik.core.facts.panel import is_even
 from hovrik.core.facts.setup import Setup
 from hovrik.core.passes.figures import figures_of
-from hovrik.core.passes.pacing import Sync, is_even, judder_ms, shown_ms
+from hovrik.core.passes.pacing import Sync, judder_ms, shown_ms
 
 
 def test_40_on_60_alternates():

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers.build import QUESTION, changed, counted
+from helpers.build import QUESTION, changed, counted, record_of, trace_of
 
 from hovrik.core.facts.knob import named
 from hovrik.core.facts.known_knobs import KNOWN
@@ -18,6 +18,7 @@ from hovrik.core.facts.rig import OsSlot, PowerMode, Rig, Version
 from hovrik.core.facts.title import Scene, Title
 from hovrik.core.finding import Finding
 from hovrik.core.model.battery import Used
+from hovrik.core.passes.figures import figures_of
 from hovrik.core.passes.record import Origin
 from hovrik.core.questions.question import Question
 from hovrik.core.read import answer, response
@@ -30,12 +31,12 @@ RIG = Rig("rig", "Rig", battery_wh=40.0, die_limit_c=95.0, refresh_hz=(40.0, 60.
 LEVELS = (8, 10, 12, 14, 16)
 
 
-def passes(*, rate=lambda w: 20.0 + 2.0 * w, cap="none", setup=(), repeats=3, sd=0.004, **values):
+def passes(*, rate=lambda w: 20.0 + 2.0 * w, cap="none", setup=(), repeats=3, sd=0.004, levels=LEVELS, **values):
     """A ladder of passes; values : figures, as numbers or of the watts."""
     rng = np.random.default_rng(4)
     found = []
     for number in range(repeats):
-        for w in LEVELS:
+        for w in levels:
             one = counted(w, rate(w) * 0.93, number, rate_fps=rate(w) * float(np.exp(rng.normal(0, sd))), cap=cap)
             own = {key: value(w) if callable(value) else value for key, value in values.items()}
             one = changed(one, **{"gpu_share": 97.0, "cpu_share": 50.0, "gpu_mhz": 100.0 * w, **own})
@@ -122,6 +123,19 @@ def drifting(made):
     return [changed(one, draw_w=one.figures.values["draw_w"] * (1 + 0.004 * at)) for at, one in enumerate(made)]
 
 
+def jerked(made):
+    """The same passes with frames of 100 ms among theirs, 66 a minute."""
+    found = []
+    for at, one in enumerate(made):
+        rate = one.figures.values["mean_fps"]
+        interval = np.full(int(60 * rate), 1000.0 / rate)
+        interval[np.random.default_rng(at).choice(interval.size, 66, replace=False)] = 100.0
+        figures = figures_of(record_of(trace_of(interval), 12.0), None)
+        own = {key: one.figures.values[key] for key in ("memory_mb", "package_w") if key in one.figures.values}
+        found.append(replace(one, figures=figures.with_(**own)))
+    return found
+
+
 def again(made, factor):
     """Another run of the same setups, at another rate."""
     return [
@@ -137,6 +151,10 @@ def warm(made):
 SYNCED = {"setup": {"sync": "on", "refresh_hz": 40.0}}
 MODES = replace(RIG, modes=(PowerMode("Hush", 5.0, adapter_w=65.0),), adapter_w=45.0)
 MARKET = Title("t", "T", scenes=(Scene("scene", "Path", role="typical"), Scene("m", "Market", role="heaviest")))
+STEPPED = {
+    "levels": range(8, 20), "rate": lambda w: 15.0 * w**0.5 * (1.12 if w > 13 else 1.0), "sd": 0.002,
+    "memory_mhz": lambda w: 2750.0 if w > 13 else 1600.0,
+}  # fmt: skip
 BOOSTED = passes(setup={"boost": "on"})
 
 
@@ -163,6 +181,11 @@ BOOSTED = passes(setup={"boost": "on"})
         ("memory-full", passes(setup={"memory_split_gb": 4.0}, memory_mb=3950.0), {"checks": ("memory-full",)}),
         ("scene-short", passes(), {"scene": Scene("scene", "Path", load_time_constant_s=60.0)}),
         ("scene-not-heaviest", passes(), {"title": MARKET, "scene": MARKET.scenes[0]}),
+        ("stutters", jerked(passes(memory_mb=3990.0, setup={"memory_split_gb": 4.0})), {}),
+        ("stutters", jerked(passes()), {"title": Title("t", "T", memory_gb=24.0)}),
+        ("memory-clock", passes(**STEPPED), {}),
+        ("cap-uneven", passes(cap=40.0),
+         {"slot": OsSlot("s", "Fen", sync="locked on"), "rig": replace(RIG, refresh_hz=(60.0,))}),
         ("inside-noise", passes(rate=lambda w: 45.0, sd=0.01), {}),
         ("version-behind", passes(), {"rig": replace(RIG, versions=(Version("firmware", "1", "2"),))}),
     ],

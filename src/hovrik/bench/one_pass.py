@@ -174,14 +174,20 @@ class OnePass:
 
     def _pin(self) -> bool:
         """Adjust the limits to the watts that are wanted; whether that came about. Where it cannot, or a person would
-        have to set each of them, the pass is made at what was planned."""
+        have to set each of them, the pass is made at what was planned. A title that hangs on changes is only read: what
+        would be right is set before its next launch."""
         limit, wanted = self.asked.static_limit_w, self.planned.pin_w
         if not wanted or limit is None or self.machine.describe().by_hand:
             return False
         knobs = named(settable(self.machine, self.job.rig_now(), self.job.played))
         step = max((knobs[key].step or 0.1 for key in LIMITS if key in knobs), default=0.1)
 
+        played = self.job.played
+        frozen = played is not None and bool(played.dislikes_changes)
+
         def set_to(setup: Setup) -> bool:
+            if frozen:
+                return False
             done = self._apply(setup).reply is Reply.DONE
             self.asked = setup if done else self.asked
             return done
@@ -196,9 +202,10 @@ class OnePass:
 
             return samples if spend(self.machine, seconds, self.control, hear, self.watch) else None
 
-        there = pinned(Pin(wanted, limit, step), self.asked, set_to, let_pass)
-        if there:
-            self.pins[self._pin_key] = self.asked.static_limit_w or limit
+        pin = Pin(wanted, limit, step)
+        there = pinned(pin, self.asked, set_to, let_pass)
+        if there or frozen:
+            self.pins[self._pin_key] = pin.asked_w
         elif self.asked != self.planned.setup and not self._is_left:
             set_to(self.planned.setup)
         check_read_back(self.machine, self.asked)

@@ -38,6 +38,19 @@ RULE_TEMPLATES: Mapping[str, str] = {
     "rule.cap-just-reached":
         "{levels}: {share:span_unit} of frames keep the cap of {cap:n}, the others wait for what renders them",
     "rule.cap-just-reached.do": "A step more watts, or the next lower cap, makes the pace even.",
+    "rule.stutters":
+        "{levels}: {often} stutters a minute pull the low down to {slow} while the mean is {mean}: it is not the rate"
+        "{cause}",
+    "rule.stutters.used": "; graphics memory is full ({used} of {pool})",
+    "rule.stutters.wants": "; the title wants {needs} of graphics memory and there are {pool}",
+    "rule.stutters.spare": "; memory is not the reason ({used} of {pool} used)",
+    "rule.stutters.memory.do": "Lower the textures or give graphics a larger share of memory; more watts do not help.",
+    "rule.stutters.other.do":
+        "More watts do not help. Play the scene once more with shaders compiled; then look at what else runs.",
+    "rule.memory-clock":
+        "the memory clock goes from {clock} to {clock_then} between {first} and {then}, where the rate leaves its "
+        "curve",
+    "rule.memory-clock.do": "Stay on the side of the higher memory clock, or ask for a limit that keeps it.",
     "rule.cap-uneven": "a cap of {cap:n} on {refresh} is shown unevenly: frames stay for one tick, then for two",
     "rule.cap-uneven.do": "Choose a refresh that is a whole multiple of {cap:n}, or another cap.",
     "rule.refresh-unused": "a refresh of {refresh} shows a cap of {cap:n} no better than {lower} would, and draws more",

@@ -16,8 +16,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...core import words
 from ...core.errors import HovrikError, PlanError
+from ...core.facts.panel import uneven_cap
 from ...core.kinds.table import kind_asked
+from ...core.message import Value, say
 from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
@@ -101,16 +104,19 @@ class PlanStage(Stage):
         card = Card("What it takes")
         grid = QGridLayout()
         self.figures = {}
-        for place, (key, words) in enumerate(
+        for place, (key, heading) in enumerate(
             (("passes", "passes"), ("time", "in all"), ("wh", "watt-hours, at most"), ("recharges", "recharges"))
         ):
             value = label("", "figure")
-            value.setAccessibleName(words)
+            value.setAccessibleName(heading)
             self.figures[key] = value
             grid.addWidget(value, 0, place)
-            grid.addWidget(label(words, "soft"), 1, place)
+            grid.addWidget(label(heading, "soft"), 1, place)
         card.body.addLayout(grid)
         card.body.addWidget(self.problem)
+        self.caution = label("", "warn", wrap=True)
+        self.caution.setAccessibleName("Caution of the plan")
+        card.body.addWidget(self.caution)
         self.note = label("", "soft", wrap=True)
         card.body.addWidget(self.note)
         column.addWidget(card)
@@ -187,6 +193,17 @@ class PlanStage(Stage):
         part = f"{100 * share:.1g} % of the rate{frames}"
         return f"{repeats} passes a setup tell two of them apart by {part}, by {how}."
 
+    def _uneven(self, passes: Sequence[PlannedPass]) -> str:
+        """That the panel does not show a planned cap evenly, in the words of the finding that its passes would have."""
+        rig, slots = self.session.rig, {one.key: one for one in self.session.rig.slots} if self.session.rig else {}
+        own = self.session.question.slot if self.session.question is not None else ""
+        for one in passes:
+            uneven = uneven_cap(one.setup, rig, slots.get(one.slot or own))
+            if uneven is not None:
+                told = say("rule.cap-uneven", cap=uneven[0], refresh=Value(uneven[1], "Hz"))
+                return f"{words.sentence(words.render(told))} {words.render(say('rule.cap-uneven.do', cap=uneven[0]))}"
+        return ""
+
     def _spread(self) -> tuple[float, float]:
         """Of the passes read: sd of the log rate in a setup, the usual rate (fps, 0 where none repeat)."""
         found = self.session.evaluation
@@ -234,6 +251,7 @@ class PlanStage(Stage):
             self.order.clear()
             self.schedule.show_passes((), (), 0.0)
             self.note.setText("")
+            self.caution.setVisible(False)
             return
         taken = self.totals
         self.figures["passes"].setText(str(taken.passes))
@@ -267,6 +285,8 @@ class PlanStage(Stage):
             )
             + f" Draw predicted {_line_words(self.session.overhead)}. {self._tells(passes)}"
         )
+        self.caution.setText(self._uneven(passes))
+        self.caution.setVisible(bool(self.caution.text()))
         names = {slot.key: slot.name for slot in rig.slots}
         self.order.clear()
         self.order.addItems([f"{p.index + 1}.  {lane_words(p, names)}{_marks(p)}" for p in passes])

@@ -8,9 +8,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ..errors import InputError
-from .rig import Rig
+from .knob import CAP, REFRESH, is_number
+from .rig import OsSlot, Rig
+from .setup import Setup
 
 LEAST_FPS = 20.0
+LOCKED = "locked on"  # of an OS slot's sync
 STEP_FPS = 5.0  # between the caps that are offered of a variable range
 
 
@@ -76,6 +79,27 @@ def caps_of_words(text: str, rigs: Iterable[Rig]) -> tuple[EvenCap, ...]:
     if rates[0] >= rates[1]:
         raise InputError(f"A range from {rates[0]:g} to {rates[1]:g} Hz is none. Give the lower end first.")
     return even_caps((), (rates[0], rates[1]))
+
+
+def is_even(cap_fps: float, refresh_hz: float) -> bool:
+    """Whether a fixed panel can show a cap evenly: refresh / cap is whole."""
+    ratio = refresh_hz / cap_fps
+    return ratio >= 1 - 1e-9 and abs(ratio - round(ratio)) < 1e-6
+
+
+def uneven_cap(setup: Setup, rig: Rig | None = None, slot: OsSlot | None = None) -> tuple[float, float] | None:
+    """(cap, refresh in Hz) of a setup whose frames wait for the ticks of a fixed refresh that does not show its cap
+    evenly; None of any other. Sync as it is set, else as the slot locks it; the refresh as set, else the panel's only
+    one."""
+    cap, refresh, sync = setup.get(CAP), setup.get(REFRESH), setup.get("sync")
+    if sync is None and slot is not None and slot.sync == LOCKED:
+        sync = "on"
+    if refresh is None and rig is not None and len(rig.refresh_hz) == 1 and rig.variable_range_hz is None:
+        refresh = rig.refresh_hz[0]
+    if sync != "on" or not is_number(cap) or not is_number(refresh) or not cap or not refresh:
+        return None
+    pair = float(cap), float(refresh)
+    return None if is_even(*pair) else pair
 
 
 WHOLE, UNEVEN, BORDERS = "whole", "uneven", "borders"

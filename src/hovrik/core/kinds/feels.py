@@ -25,6 +25,7 @@ FEW = 8  # looks under which nothing is told
 
 def design(ask: Ask) -> Design:
     """Looks of 12 s. Raises PlanError where neither caps nor limits can be set while the title runs."""
+    ask.refuse_frozen()
     over = ask.over or next(iter(ask.varied), "") or CAP
     if over != CAP and over not in (LIMIT, *LIMITS):
         raise PlanError(f"A blind test is over caps or over limits, not over {over}. Choose one of them.")

@@ -24,6 +24,7 @@ SLOW = 10  # pairs after which it is said how many more it may take
 
 def design(ask: Ask) -> Design:
     """Pairs of blocks of 20 s. Raises PlanError where the knob cannot be set while the title runs."""
+    ask.refuse_frozen()
     over = ask.over or next(iter(ask.varied), "")
     if not over:
         raise PlanError("Which knob is asked about? Choose one that can be set while the title runs.")

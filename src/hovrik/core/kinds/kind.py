@@ -94,6 +94,12 @@ class Ask:
             return ""
         return f"{self.title.name} wants {wants:g} GB of graphics memory, more than a split of {split:g} GB."
 
+    def refuse_frozen(self) -> None:
+        """Raises PlanError for a title that hangs when settings change while it runs."""
+        if self.title is not None and self.title.dislikes_changes:
+            raise PlanError(f"{self.title.name} hangs when settings change while it runs. Ask in passes of their own: "
+                            "each is set before its launch.")  # fmt: skip
+
     def bundle(self, over: str) -> tuple[str, ...]:
         """The knobs that a factor sets as one. Raises PlanError where the machine offers none of them."""
         found = tuple(key for key in set_by(over) if key in self.knobs)

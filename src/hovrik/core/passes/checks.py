@@ -16,13 +16,13 @@ from numpy.typing import NDArray
 
 from ..facts.condition import Condition, number
 from ..facts.knob import CAP, NO_CAP, REFRESH
+from ..facts.panel import is_even, uneven_cap
 from ..facts.rig import Rig
 from ..facts.setup import Setup
 from ..finding import Finding, State
 from ..message import Value, say
 from ..stats.changes import largest_change
 from .frames import Intervals
-from .pacing import is_even
 from .trace import Channel, Trace
 from .warm_up import settled_after
 
@@ -228,11 +228,10 @@ def variable_off(seen: Case) -> list[Finding]:
 
 def cap_against_refresh(seen: Case) -> list[Finding]:
     """A cap that the fixed panel cannot show evenly."""
-    cap, refresh = seen.knobs.get(CAP), seen.knobs.get(REFRESH)
-    if seen.knobs.get("sync") != "on" or not isinstance(cap, float) or not isinstance(refresh, float):
+    uneven = uneven_cap(seen.knobs)
+    if uneven is None:
         return []
-    if is_even(cap, refresh):
-        return []
+    cap, refresh = uneven
     return [
         found("cap-against-refresh", State.SUSPECT, _whole(seen), cap=cap, refresh=Value(refresh, "Hz"))
     ]  # fmt: skip

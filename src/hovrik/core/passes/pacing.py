@@ -50,9 +50,3 @@ def shown_ms(interval_ms: Intervals, sync: Sync, refresh_hz: float, lowest_hz: f
 def judder_ms(shown: Intervals) -> float:
     """Standard deviation of shown intervals, ms: 0 for a perfect cadence."""
     return float(np.std(shown))
-
-
-def is_even(cap_fps: float, refresh_hz: float) -> bool:
-    """Whether a fixed panel can show a cap evenly: refresh / cap is whole."""
-    ratio = refresh_hz / cap_fps
-    return ratio >= 1 - 1e-9 and abs(ratio - round(ratio)) < 1e-6

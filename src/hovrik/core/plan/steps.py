@@ -174,7 +174,8 @@ def laid_out(
     """The steps of a batch: for each pass a restart or relaunch where it asks for one, Apply with its settling, Soak,
     Measure, Rest, before them its power source where it names one; what takes no time is left out, but for Apply and
     Measure. slot, after : that the machine is in before, and the setup it has then, None where that is not known;
-    before_launch : the title hangs when settings change while it runs, so that it is closed before each change."""
+    before_launch : the title hangs when settings change while it runs, so that it is closed before each change, and
+    before each pass whose limits are adjusted."""
     found: list[Step] = []
     standing, on, block = slot, "", 0
     for one in wanted:
@@ -182,7 +183,7 @@ def laid_out(
         kinds = []
         if one.slot and one.slot != standing:
             kinds, standing, block = [(RESTART, RESTART_S)], one.slot, block + 1
-        elif one.relaunch or (before_launch and one.setup and one.setup != after):
+        elif one.relaunch or (before_launch and one.setup and (one.setup != after or one.pin_w)):
             kinds = [(RELAUNCH, RELAUNCH_S)]
         after = one.setup
         if one.source and one.source != on:

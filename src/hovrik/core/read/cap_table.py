@@ -8,8 +8,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..facts.knob import CAP, REFRESH, is_number
-from ..facts.panel import EvenCap
+from ..facts.knob import CAP, REFRESH
+from ..facts.panel import EvenCap, uneven_cap
 from ..facts.place import Source
 from ..facts.setup import Setup, describe
 from ..message import Message, say
@@ -17,7 +17,6 @@ from ..model import battery, held
 from ..model.capped import Capped, Limiter, capped, limiter_of
 from ..model.ladder import Ladder
 from ..passes.figure import low_id
-from ..passes.pacing import is_even
 from ..questions.question import Question
 from ..stats.estimate import Estimate, Mean
 from .answer import Context, hours_of
@@ -178,10 +177,7 @@ def _rank(response: Response, at: int) -> tuple[bool, float, int]:
 
 def _is_shown_evenly(group: Group, cap_fps: float) -> bool:
     """Whether passes at a cap were not held up by a panel of other ticks."""
-    refresh = group.setup.get(REFRESH)
-    if group.setup.get("sync") != "on" or not is_number(refresh) or not refresh:
-        return True
-    return is_even(cap_fps, float(refresh))
+    return uneven_cap(group.setup.with_(**{CAP: cap_fps})) is None
 
 
 def _rate(own: Sequence[tuple[Response, int]]) -> Estimate | None:

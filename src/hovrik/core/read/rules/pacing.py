@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from ...facts.knob import CAP, REFRESH, inside, is_number
+from ...facts.panel import LOCKED, is_even, uneven_cap
 from ...facts.place import Source
 from ...finding import About, Finding
 from ...message import Value, say
-from ...passes.pacing import is_even
 from ..delay import added_ms, counted_of
 from ..generated import FROM_FPS, is_generated
 from ..group import Group, cap_of, paced_share
@@ -66,8 +66,9 @@ def _far(response: Response, capped: list[tuple[Group, float]], cap: float) -> F
 def _uneven(whole: Whole) -> Iterable[Finding]:
     """A cap that a fixed refresh does not show evenly."""
     for looked in whole.counted:
-        cap, refresh, fixed = _paced(looked)
-        if cap and refresh and fixed and not is_even(cap, refresh):
+        uneven = uneven_cap(looked.one.point.setup, whole.rig, whole.slot)
+        if uneven is not None:
+            cap, refresh = uneven
             yield finding(
                 "cap-uneven", say("rule.cap-uneven", cap=cap, refresh=Value(refresh, "Hz")), About.SETTING, CAP,
                 step=advice("cap-uneven", cap=cap), worry=True,
@@ -75,12 +76,12 @@ def _uneven(whole: Whole) -> Iterable[Finding]:
             return
 
 
-def _paced(looked: Looked) -> tuple[float | None, float | None, bool]:
-    """Cap, refresh, and whether the panel shows fixed ticks only."""
+def _paced(looked: Looked) -> tuple[float | None, float | None]:
+    """Cap and refresh."""
     setup = looked.one.point.setup
     cap, refresh = setup.get(CAP), setup.get(REFRESH)
     numbers = [float(one) if is_number(one) and one is not None else None for one in (cap, refresh)]
-    return numbers[0], numbers[1], setup.get("sync") == "on"
+    return numbers[0], numbers[1]
 
 
 def _refresh(whole: Whole) -> Iterable[Finding]:
@@ -89,7 +90,7 @@ def _refresh(whole: Whole) -> Iterable[Finding]:
         return
     offered = whole.rig.refresh_hz if whole.rig is not None else ()
     for looked in whole.counted:
-        cap, refresh, _ = _paced(looked)
+        cap, refresh = _paced(looked)
         if not cap or not refresh:
             continue
         lower = [one for one in offered if one >= cap - 0.5 and one * UNUSED <= refresh and is_even(cap, one)]
@@ -109,7 +110,7 @@ def _unseen(whole: Whole) -> Iterable[Finding]:
             members = whole.members(group)
             if not members or group.rate is None:
                 continue
-            _, refresh, _ = _paced(members[0])
+            _, refresh = _paced(members[0])
             shown = members[0].one.point.setup.get("sync") in ("on", "variable")
             if refresh and shown and (group.rate.estimate().low or group.rate.value) > OVER * refresh:
                 yield finding(
@@ -126,7 +127,7 @@ def _sync(whole: Whole) -> Iterable[Finding]:
     slot = whole.slot
     if slot is None or not whole.counted:
         return
-    if slot.sync == "locked on":
+    if slot.sync == LOCKED:
         yield finding("sync-locked", say("rule.sync-locked", slot=slot.name), About.SETTING, "sync")
     said = [one for one in whole.counted if "variable-refresh-off" in one.checks]
     if len(said) > OFTEN * len(whole.counted) or (slot.overlay_stops and "variable" in slot.overlay_stops.lower()):

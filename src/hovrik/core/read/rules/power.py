@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import replace
+from itertools import pairwise
 
+from ...facts.knob import is_number
 from ...facts.place import Source
 from ...finding import About, Finding
 from ...message import Value, say
@@ -19,6 +21,7 @@ from .rule import Rule, Whole, advice, finding
 UNBOUND, UNBOUND_W = 0.90, 0.5  # of a limit that is taken where it does not bind
 BESIDE = 0.5  # share of the draw beside the package from which that is worth a word
 NEAR_LIMIT_C = 2.0
+STEP_LOG, STEP_SE = 0.02, 4.0  # log of a clock, and standard errors, from which it steps
 LEAST_USED, OFF = 0.1, 0.06  # of a charge that passes used together; log of what is noted, by which it has to be off
 
 
@@ -151,6 +154,29 @@ def _gauge(whole: Whole) -> Iterable[Finding]:
         )  # fmt: skip
 
 
+def _memory_clock(whole: Whole) -> Iterable[Finding]:
+    """A memory clock that steps where the rate leaves its curve: what a limit changes beside the watts."""
+    for response in whole.responses:
+        off = [said[0] for said in response.dents]
+        if response.factor.unit != "W" or not off:
+            continue
+        rows = [(group, clock) for group in response.groups if (clock := group.mean("memory_mhz")) is not None]
+        for (before, one), (after, other) in pairwise(rows):
+            step = other.mean - one.mean
+            touched = any(
+                abs(group.at - float(level)) < 1e-6 for group in (before, after) for level in off if is_number(level)
+            )
+            if touched and abs(step) > max(STEP_LOG, STEP_SE * math.hypot(one.se, other.se)):
+                yield finding(
+                    "memory-clock",
+                    say("rule.memory-clock", first=response.factor.words(before.level),
+                        then=response.factor.words(after.level), clock=Value(one.value, "MHz", digits=0),
+                        clock_then=Value(other.value, "MHz", digits=0)),
+                    About.GROUP, after.passes[0], step=advice("memory-clock"), worry=True,
+                )  # fmt: skip
+                break
+
+
 RULES = (
     Rule("gauge-off", "energy drawn over charge used against what is noted, three errors and 6 % apart", _gauge),
     Rule("limit-loose", "package power, upper end, under 90 % of the limit and half a watt", _unbound),
@@ -158,4 +184,9 @@ RULES = (
     Rule("adapter-small", "as noted of rig and presets", _adapter),
     Rule("draw-beside", "draw less package power over half of the draw; line by least squares", _beside),
     Rule("heat-limited", "settled die, lower end, within 2 degrees of the rig's limit", _hot),
+    Rule(
+        "memory-clock",
+        "a mean memory clock that moves by 2 % and 4 standard errors beside a dent or a step of the rate",
+        _memory_clock,
+    ),
 )

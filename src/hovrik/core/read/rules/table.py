@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from ...finding import Finding, State
-from . import before_after, beside, evenings, felt, order, pacing, pairs, power, recurring, scene, waits
+from . import before_after, beside, evenings, felt, order, pacing, pairs, power, recurring, scene, stutters, waits
 from .rule import Rule, Whole, found_once
 
 RULES: tuple[Rule, ...] = (
     *waits.RULES, *pacing.RULES, *power.RULES, *pairs.RULES, *before_after.RULES, *order.RULES, *recurring.RULES,
-    *scene.RULES, *evenings.RULES, *felt.RULES, *beside.RULES,
+    *scene.RULES, *stutters.RULES, *evenings.RULES, *felt.RULES, *beside.RULES,
 )  # fmt: skip
 
 
