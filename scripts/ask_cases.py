@@ -32,6 +32,8 @@ CASES = {
                   {"watts": v(4.0, "W"), "die": v(24.0, "C", 24.0, 24.0)}),
     "cool.quiet": ({"noise": v(38.0, "dB"), "watts": W}, {"noise": v(0.0, "dB"), "watts": T}),
     "cool.noise": ({"noise": Value(36, "dB", digits=0)}, {"noise": Value(0, "dB", digits=0)}),
+    "cool.settles": ({"watts": Value(51.0, "W", digits=1), "die": C, "tried": ("64 W", "96 W")},
+                     {"watts": Value(4.0, "W", digits=1), "die": C, "tried": ("5 W",)}),
     "cool.passes": ({"passes": 3}, {"passes": 1}),
     "rest.most": ({"what": ("brightness 100 % over 0 %", "lighting on over off"), "watts": W},
                   {"what": ("radio on over off",), "watts": T}),

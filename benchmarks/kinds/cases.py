@@ -551,11 +551,15 @@ def _cool(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
     plant = grown(family, seed, free=True)
     highest = plant.limits_w[-1]
     limit = float(rng.uniform(62.0, 80.0))
+    if seed % 2 and not null:  # firmware that takes watts back there
+        plant = replace(plant, throttle_c=limit)
     watts = np.linspace(3.0, 1.3 * highest, 200)
     dies = np.array([max(pair[0] for pair in plant.settled(float(w))) for w in watts])
     if null:
         limit = float(np.interp(highest, watts, dies)) + 12.0
     carries = float(np.interp(limit, dies, watts)) if dies[-1] > limit else math.inf
+    if math.isfinite(plant.throttle_c) and dies.max() > limit:  # a fan in steps never comes to the one beyond
+        carries = float(watts[np.argmax(dies > limit)])
 
     def judge(found: Any) -> Judged:
         says = found.answer.says
@@ -572,7 +576,13 @@ def _cool(kind: str, family: str, seed: int, rng: Any, null: bool) -> Case:
             WRONG if over or not (covers or value.low / 1.1 < carries < value.high * 1.1) else RIGHT, int(covers), 1
         )
 
-    plant_levels = f"{plant.limits_w[0]:g}..{highest:g}:{plant.limits_w[1] - plant.limits_w[0]:g}"
+    step = plant.limits_w[1] - plant.limits_w[0]
+    above = [plant.limits_w[0] + step * at for at in range(60)
+             if 1.15 * carries < plant.limits_w[0] + step * at <= highest + 3 * step]  # fmt: skip
+    only_above = seed % 4 == 3 and not null and len(above) > 1  # whoever plays at what the cooler does not carry
+    plant_levels = (
+        f"{above[0] if only_above else plant.limits_w[0]:g}..{above[-1] if only_above else highest:g}:{step:g}"
+    )
     request = {"limit_die_c": round(limit, 1), "knobs": {"limit_w": plant_levels}}
     return Case(kind, family, seed, plant, True, judge, request, null=null)
 

@@ -63,7 +63,8 @@ class OddKnobs(Knobs):
 class Grown(Plant):
     """own : knobs by id; battery_w : more than that is not to be had on the battery; clamp : (charge, W) under which
     firmware holds the package back; margin_mv : of the CPU's voltage, None where it cannot be moved; per_mv : share of
-    CPU time that a millivolt saves; aged : true energy over what the label says."""
+    CPU time that a millivolt saves; aged : true energy over what the label says; throttle_c : of the die, at which the
+    machine takes watts back, and which it names as its limit."""
 
     own: Mapping[str, Own] = field(default_factory=dict)
     battery_w: float = math.inf
@@ -71,6 +72,7 @@ class Grown(Plant):
     margin_mv: float | None = None
     per_mv: float = 0.0006
     aged: float = 1.0
+    throttle_c: float = math.inf
 
     def operate(self, knobs: Knobs, load: np.ndarray) -> Point:
         """With the factors of the knobs that were added."""
@@ -149,6 +151,7 @@ class GrownMachine(PlantMachine):
     def __init__(self, plant: Grown, seed: int) -> None:
         super().__init__(plant, seed)
         self.plant = plant
+        self._kept_back = 1.0
         self._chance = np.random.default_rng((seed, 41))
         self._knobs.update({key: next(iter(own.levels)) for key, own in plant.own.items()})
         if plant.margin_mv is not None:
@@ -160,6 +163,8 @@ class GrownMachine(PlantMachine):
             Knob(key, key.replace("_", " ").capitalize(), levels=tuple(own.levels), where=own.where)
             for key, own in self.plant.own.items()
         ]  # fmt: skip
+        if math.isfinite(self.plant.throttle_c):
+            found = replace(found, rig=replace(found.rig, die_limit_c=round(self.plant.throttle_c, 1)))
         rig = replace(found.rig, cpu_offset_low_mv=-150.0 if self.plant.margin_mv is not None else None)
         if "display" in self.plant.own:
             names = list(self.plant.own["display"].levels)[1:]
@@ -173,9 +178,12 @@ class GrownMachine(PlantMachine):
         knobs, self.bench.beside_w = self.plant.setting(
             self._knobs, self._slot, plugged=self._plugged, charge=self.bench.charge
         )
-        return knobs
+        return replace(knobs, limit_w=self._kept_back * knobs.limit_w) if self._kept_back < 1.0 else knobs
 
     def _play_until(self, stream: Any, until_ns: int) -> None:
+        if math.isfinite(self.plant.throttle_c):
+            by = 0.97 if self.bench.die_c > self.plant.throttle_c else 1.015
+            self._kept_back = min(max(by * self._kept_back, 0.3), 1.0)
         if self.plant.margin_mv is not None and self._faults((until_ns - self.now_ns()) / 1e9):
             self._stream = None  # the title is gone until it is started anew
             self.bench.rest((until_ns - self.now_ns()) / 1e9)

@@ -9,7 +9,7 @@ from kinds.program import Row
 RIGHT = (
     ("now", "tails", 0), ("limits-it", "warm", 9), ("knob", "hill", 4), ("display-path", "power", 3),
     ("plugged", "warm", 6), ("rest-draw", "launches", 7), ("use-lasts", "spread", 1), ("options-cost", "wander", 0),
-    ("claim", "tails", 6), ("stays-cool", "wander", 0), ("over-charge", "power", 0), ("runtime-true", "power", 4),
+    ("claim", "tails", 6), ("stays-cool", "launches", 7), ("over-charge", "power", 0), ("runtime-true", "power", 4),
     ("triage", "launches", 6), ("undervolt", "dent", 4), ("feels", "power", 4), ("flip", "hill", 6),
     ("lowest-watts", "hill", 2), ("first-look", "power", 9), ("title-setup", "hill", 8), ("caps", "flat", 9),
 )  # fmt: skip

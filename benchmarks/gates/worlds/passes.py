@@ -73,6 +73,7 @@ class Bench:
         self.plant, self.seed = plant, seed
         self.rng = np.random.default_rng((plant.seed, plant.index, seed, 5))
         self.pack = plant.pack(self.rng)
+        self.die_c = plant.room_c
         self.warmth = Warmth(plant.network, plant.fans[plant.fan], plant.room_c)
         self.now_ns = 1000 * NS
         self.charge, self.gauge = 1.0, 1.0
@@ -141,6 +142,7 @@ class Bench:
         mean = float(watts.mean())
         draw = float(self.plant.draw_w(mean, slot)) + self.beside_w
         found = self.warmth.advance(watts, draw - mean)
+        self.die_c = float(found[0][-1]) if found[0].size else self.die_c
         self.charge_before = self.charge
         self.charge = self.pack.drained(self.charge, draw, seconds)
         self.gauge = self.charge

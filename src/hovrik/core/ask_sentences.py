@@ -19,6 +19,7 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "cool.rise": "at {watts} the die settles at {die:span_unit}",
     "cool.quiet": "{noise} is reached at {watts:span_unit}",
     "cool.noise": "near that limit the fan makes {noise}",
+    "cool.settles": "it settles at {watts} under {die}, with {tried} tried: the machine takes back what is over that",
     "cool.passes": "{passes:settled pass|settled passes} behind it, without any voltage offset",
     "missing.cool-level": "a settled pass at another limit, which tells how the heat grows with the watts",
     "rest.most": "Of what was switched, {what:commas} draws most, over {watts:span_unit} with everything at its least.",

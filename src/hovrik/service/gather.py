@@ -68,6 +68,7 @@ from .warmth import with_settled
 
 HEAT_ALGORITHM = "time-constants"
 HEAT_VERSION = 1
+SET_OFF = frozenset({"unsettled", "clamp-hit", "clamp-at", "clock-collapse"})  # by watts that a machine takes back
 
 
 @dataclass(frozen=True)
@@ -96,6 +97,12 @@ class PassView:
     def counts(self) -> bool:
         """Whether it enters the figures of the question."""
         return self.is_good and not self.beside
+
+    def is_read_by(self, kind: Kind) -> bool:
+        """Whether it counts for nothing but what this kind reads of it."""
+        void = {one.id for one in self.verdict.findings if one.weight is State.VOID}
+        plain = self.verdict.overruled or self.beside or not self.was_tried or self.record.outcome is not End.DONE
+        return not plain and not self.verdict.counts and bool(void & kind.reads) and void <= kind.reads | SET_OFF
 
     @property
     def counted(self) -> Counted:
@@ -294,7 +301,8 @@ def evaluate(
         *(_last_design(notebook, question, views, incidents) if kind is not None and kind.of_plan else ()),
     )  # fmt: skip
     stopped = stopped_of(factor, [_attempt(view) for view in views if view.was_tried])
-    seen = replace(seen, stopped=stopped)
+    read_so = [view.counted for view in views if kind is not None and view.is_read_by(kind)]
+    seen = replace(seen, stopped=stopped, read=read_so)
     if counted and not factor.place:
         seen = replace(seen, earlier=_earlier(counted, [*views, *beside], question))
     if kind is not None and kind.of_charge:

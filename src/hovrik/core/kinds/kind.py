@@ -166,7 +166,8 @@ class Seen:
     design : of the plan that was run last, None where there is none; failed : setups of it that are no measurement;
     discharges : passes over a whole charge, oldest first, and the setups they were made at; evenings : what a person
     read of evenings at a setup, oldest first; earlier : passes of the place that are older than these, oldest first;
-    stopped : levels of the factor at which no pass ever ran."""
+    stopped : levels of the factor at which no pass ever ran; read : passes that count for nothing but what the kind
+    `reads` of them."""
 
     responses: Sequence[Response]
     counted: Sequence[Counted]
@@ -181,6 +182,7 @@ class Seen:
     evenings: Sequence[tuple[Setup, EveningReadings]] = ()
     earlier: Sequence[Counted] = ()
     stopped: Sequence[Stopped] = ()
+    read: Sequence[Counted] = ()
 
     @cached_property
     def history(self) -> History:
@@ -224,8 +226,9 @@ class Kind:
     What it takes, nine times in ten (docs/kinds.md). takes : least and most of the minutes that its steps come to;
     passes : of a plan that goes on by what it finds.
 
-    What counts. purposes : of its passes, () all that enter figures; unjudged : whatever their checks say;
-    of_others : those that other questions made at its base as well, before its own newest one: they predict; gain :
+    What counts. purposes : of its passes, () all that enter figures; unjudged : whatever their checks say; reads :
+    checks whose passes enter no figure and are read by it all the same, with what else these set off; of_others : those
+    that other questions made at its base as well, before its own newest one: they predict; gain :
     minutes that an answer promises.
     """
 
@@ -248,6 +251,7 @@ class Kind:
     example: str = "shadows=low,high; grass=near,far"
     purposes: frozenset[str] = frozenset()
     unjudged: bool = False
+    reads: frozenset[str] = frozenset()
     voltage: bool = False
     over_slots: bool = False
     in_window: str = ""

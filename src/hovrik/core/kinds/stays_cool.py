@@ -28,7 +28,8 @@ PASS_S, SOAK_S, COOL_S = 900.0, 60.0, 60.0
 MARGIN = 0.2  # common practice, no source: a fifth under what the cooler carries
 HOTTER = 10.0
 LEAST_S = 600.0  # a pass this long has settled by its end
-SETTLED_SD, END_SD = 0.02, 0.04  # log of the rise, of a settled value and of the end of a long pass
+# log of the rise, of a settled value, of the end of a long pass, of a short one whose watts were taken back
+SETTLED_SD, END_SD, SHORT_SD = 0.02, 0.04, 0.15
 DIE_C, ROOM_C = 95.0, 23.0  # where nobody noted them
 NOISE_SD = 1.0  # dB
 
@@ -64,15 +65,31 @@ def rises_of(passes: Sequence[Counted], room_c: float) -> list[Rise]:
     return found
 
 
+def taken_back(passes: Sequence[Counted], room_c: float) -> list[Rise]:
+    """Passes in which the machine took watts back: the die is held where it may be, and what the package takes at the
+    end is what the cooler carries away there."""
+    found = []
+    for one in passes:
+        watts, end, room = (one.figures.value("package_end_w"), one.figures.value("die_end_c"),
+                            one.point.number("room_c"))  # fmt: skip
+        rise = end - (room if room is not None else room_c) if end is not None else 0.0
+        long = one.figures.frames is not None and one.figures.frames.seconds >= LEAST_S
+        if watts and rise > 1.0:
+            found.append(Rise(watts, rise, END_SD if long else SHORT_SD))
+    return found
+
+
 def answer(seen: Seen) -> Answer:
     """The watts that the cooler carries in this room and in a hotter one, and the limit with a margin under them."""
     rig, terms = seen.context.rig, seen.question.terms
-    room = terms.room_c if terms.room_c is not None else seen.context.room_c
-    room = room if room is not None else ROOM_C
+    noted = [one for looked in seen.read if (one := looked.point.number("room_c")) is not None]
+    own = seen.context.room_c if seen.context.room_c is not None else sum(noted) / len(noted) if noted else ROOM_C
+    room = terms.room_c if terms.room_c is not None else own
     bound = next((one.at_most for one in terms.limits if one.figure == "die_c" and one.at_most is not None), None)
     die = bound or (rig.die_limit_c if rig is not None and rig.die_limit_c is not None else DIE_C)
     speeds = [speed for one in seen.counted if (speed := one.figures.value("fan_rpm")) is not None]
-    cooler = cooler_of(rises_of(seen.counted, room), follows=follows_of(speeds))
+    rises = [*rises_of(seen.counted, room), *taken_back(seen.read, room)]
+    cooler = cooler_of(rises, follows=follows_of(speeds))
     if cooler is None:
         return build(seen.responses, seen.question, seen.context)
     here, there = cooler.carries(die - room), cooler.carries(max(die - room - HOTTER, 1.0), HOTTER)
@@ -85,7 +102,7 @@ def answer(seen: Seen) -> Answer:
     pick = math.floor((1.0 - MARGIN) * (carried.value) / step + 1e-9) * step
     pick = min(pick, highest) if highest is not None else pick
     least = rig.limit_low_w if rig is not None else None
-    top = max(one.watts for one in rises_of(seen.counted, room))
+    top = max(one.watts for one in rises)
     hot = Value(room + HOTTER, "C", digits=0)
     is_beyond = (there.low or 0.0) > top  # no further than was measured
     because = [
@@ -93,7 +110,8 @@ def answer(seen: Seen) -> Answer:
         say("cool.rise", watts=Value(pick, "W"), die=_die(cooler, pick, room)),
         *([say("cool.quiet", noise=_decibels(seen), watts=quiet.as_value())] if quiet else []),
         *_noise_there(seen, pick),
-        say("cool.passes", passes=len(seen.counted)),
+        *_settles(seen),
+        say("cool.passes", passes=len(rises)),
     ]  # fmt: skip
     what = Value(die, "C", digits=0)
     tried = max((group.at for one in seen.responses for group in one.groups if math.isfinite(group.at)), default=None)
@@ -105,20 +123,37 @@ def answer(seen: Seen) -> Answer:
         return Answer(says, None, None, because=tuple(because))
     here_c = Value(room, "C", digits=0)
     says = say("cool.carries", watts=carried.as_value(), die=what, room=here_c, pick=Value(pick, "W"))
-    lacks = () if len({round(one.watts) for one in rises_of(seen.counted, room)}) > 1 else (say("missing.cool-level"),)
+    lacks = () if len({round(one.watts) for one in rises}) > 1 else (say("missing.cool-level"),)
     return Answer(says, None, _option(seen, response, pick), because=tuple(because), lacks=lacks)
 
 
 def _option(seen: Seen, response: Response | None, level: float) -> Option | None:
     """The setup at the pick: a measured group where there is one, else its limits with nothing measured."""
-    if response is None or not response.groups:
-        return None
-    group = response.group(level)
+    group = response.group(level) if response is not None else None
     if group is not None:
         return option_of(group, seen.question, seen.context)
-    like = response.groups[0].setup
+    setups = [one.setup for one in response.groups] if response is not None else []
+    like = next(iter((*setups, *(one.asked for one in seen.read))), None)
+    if like is None:
+        return None
     keys = [key for key in LIMITS if key in like]
     return Option(like.with_(**dict.fromkeys(keys, level)), level, None, {}) if keys else None
+
+
+def _settles(seen: Seen) -> list[Message]:
+    """What the highest limit at which watts were taken back came down to."""
+    held = [(limit, one) for one in seen.read if (limit := one.asked.static_limit_w) is not None]
+    if not held:
+        return []
+    highest = max(limit for limit, _ in held)
+    ends = [(w, d) for limit, one in held if limit == highest
+            if (w := one.figures.value("package_end_w")) is not None
+            and (d := one.figures.value("die_end_c")) is not None]  # fmt: skip
+    if not ends:
+        return []
+    watts, die = (sum(pair[at] for pair in ends) / len(ends) for at in (0, 1))
+    tried = tuple(f"{limit:g} W" for limit in sorted({limit for limit, _ in held}))
+    return [say("cool.settles", watts=Value(watts, "W", digits=1), die=Value(die, "C", digits=0), tried=tried)]
 
 
 def _bound(seen: Seen, figure: str) -> float | None:
@@ -160,4 +195,4 @@ def _die(cooler: Cooler, watts: float, room: float) -> Value:
 
 
 KIND = Kind("stays-cool", "find", "find the highest limit that stays cool", LIMIT, design, answer, asks_floor=False,
-            limits=Limits.RANGE, takes=(0.6, 1.2))  # fmt: skip
+            reads=frozenset({"throttled"}), limits=Limits.RANGE, takes=(0.6, 1.2))  # fmt: skip

@@ -85,6 +85,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("die_c", "Die, settled", "C", log=False, prior_sd=0.5, digits=0, less_is_better=True),
     Figure("shell_c", "Shell, settled", "C", log=False, prior_sd=0.3, digits=0, less_is_better=True),
     Figure("die_least_c", "Die, settles no lower than", "C", log=False, prior_sd=0.5, digits=0, less_is_better=True),
+    Figure("package_end_w", "Package power at the end", "W", prior_sd=0.012, less_is_better=True),
     Figure("die_end_c", "Die at the end", "C", log=False, prior_sd=0.5, digits=0, less_is_better=True),
     Figure("shell_end_c", "Shell at the end", "C", log=False, prior_sd=0.3, digits=0, less_is_better=True),
     Figure("charge_start_share", "Charge at the start", "share", log=False, prior_sd=0.002, digits=3),

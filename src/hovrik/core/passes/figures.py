@@ -20,7 +20,7 @@ from .tail import Tail
 from .trace import Channel, Trace
 
 ALGORITHM = "pass-figures"
-VERSION = 11
+VERSION = 12
 MOST = 1e15  # of any figure
 LEAST_SAMPLES, RISES_C = 12, 0.3  # from when a die is said to rise: samples of a pass, degrees from third to third
 
@@ -157,6 +157,11 @@ def _of_channels(trace: Trace) -> dict[str, float]:
         end = _end_mean(trace, name)
         if end is not None:
             values[key] = end
+    package = trace.measured("package_w")
+    if package is not None:
+        last = package.between(trace.end_ns - (trace.end_ns - trace.start_ns) // 4, trace.end_ns).mean()
+        if last is not None:
+            values["package_end_w"] = last
     if charge is not None:
         values["charge_start_share"] = float(charge.values[0]) / 100.0
         values["charge_used_share"] = float(charge.values[0] - charge.values[-1]) / 100.0
