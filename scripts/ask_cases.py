@@ -105,6 +105,7 @@ CASES = {
                   {"offsets": "CPU -10 mV", "minutes": Value(15, "min", digits=0), "gain": v(0.0, "%", -1.0, 1.0)}),
     "volt.stands": ({"offsets": "CPU -40 mV, GPU -40 mV", "minutes": Value(15, "min", digits=0)},
                     {"offsets": "CPU -10 mV", "minutes": Value(1, "min", digits=0)}),
+    "volt.untold": ({}, {}),
     "volt.walking": ({"why": "10 mV less than what stood"}, {"why": "everything at zero, to compare with"}),
     "volt.fault": ({"offsets": "CPU -60 mV, GPU -60 mV"}, {"offsets": "CPU -10 mV"}),
     "triage.gain": ({"gain": M, "setup": "27 W, cap 40, boost off", "now": "27 W, no cap, boost on"},

@@ -88,6 +88,7 @@ ASK_TEMPLATES: Mapping[str, str] = {
         "{offsets} stood {minutes} under load and plays {gain:span_unit} more at the same limit. Set it by hand, if at "
         "all.",
     "volt.stands": "{offsets} stood {minutes} under load. Set it by hand, if at all.",
+    "volt.untold": "whether it brings frames is not told from these passes",
     "volt.walking": "Nothing has stood its soak yet: {why}.",
     "volt.nothing": "No offset of this machine stood its soak.",
     "volt.little": "Only the first step stood its soak, and a step less than what stood is none: leave it at zero.",

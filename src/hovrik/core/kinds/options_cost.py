@@ -56,12 +56,14 @@ def design(ask: Ask) -> Design:
 
 @dataclass(frozen=True)
 class Cost:
-    """What the second level of an option costs against the first: ms a frame and watts, with 95 % intervals."""
+    """What the second level of an option costs against the first: ms a frame and watts, with 95 % intervals. is_told :
+    whether its frame time is told from nothing, among all the options that were looked at (Bonferroni)."""
 
     name: str
     levels: tuple[Level, Level]
     frame_ms: Estimate
     watts: Estimate | None
+    is_told: bool
 
 
 def costs(counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]]) -> tuple[list[Cost], Estimate | None]:
@@ -75,7 +77,8 @@ def costs(counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]]) ->
     draws = [one.figures.value("draw_w") or one.figures.value("package_w") for one in rows]
     watts = _fitted(design_, np.array([w or 0.0 for w in draws]), WATT_SD) if all(draws) else None
     found = [
-        Cost(name, pair, _estimate(frame, at + 1, "ms"), _estimate(watts, at + 1, "W") if watts else None)
+        Cost(name, pair, _estimate(frame, at + 1, "ms"), _estimate(watts, at + 1, "W") if watts else None,
+             _is_told(frame, at + 1, len(levels)))
         for at, (name, pair) in enumerate(levels.items())
     ]  # fmt: skip
     return found, _estimate(frame, 0, "ms")
@@ -88,6 +91,10 @@ def _fitted(design_: np.ndarray, y: np.ndarray, share_sd: float) -> Fitted:
 def _estimate(found: Fitted, at: int, unit: str) -> Estimate:
     value, half = float(found.coefficients[at]), t_quantile(0.975, found.dof) * float(found.errors[at])
     return Estimate(value, value - half, value + half, unit)
+
+
+def _is_told(found: Fitted, at: int, looks: int) -> bool:
+    return abs(float(found.coefficients[at])) > t_quantile(1 - 0.025 / looks, found.dof) * float(found.errors[at])
 
 
 def answer(seen: Seen) -> Answer:
@@ -104,7 +111,7 @@ def answer(seen: Seen) -> Answer:
     )  # fmt: skip
     floor = seen.question.terms.floor
     if floor is None or not floor.is_of_frames:
-        sure = [one for one in dearest if (one.frame_ms.low or 0.0) * (one.frame_ms.high or 0.0) > 0]
+        sure = [one for one in dearest if one.is_told]
         says = say("option.dearest", options=tuple(_words(one, seen.knobs) for one in sure[:3])) if sure else say(
             "option.none"
         )  # fmt: skip

@@ -63,6 +63,8 @@ def answer(seen: Seen) -> Answer:
         return Answer(says, None, None, because=because, lacks=lacks)
     gain = _gain(seen, design_, walk.kept)
     values = {"offsets": _words(design_, walk.kept), "minutes": Value(design_.soak_s / 60.0, "min", digits=0)}
+    if gain is not None and (gain.low or 0.0) <= 0.0:  # a gain that is not told is none to print
+        because, gain = (*because, say("volt.untold")), None
     if gain is None:
         return Answer(say("volt.stands", **values), None, None, because=because, lacks=lacks)
     return Answer(say("volt.gain", **values, gain=gain), None, None, because=because, lacks=lacks)
