@@ -17,17 +17,22 @@ from itertools import product
 
 import numpy as np
 
-from hovrik.core.facts.factor import of_knob
+from hovrik.core.facts.factor import factor_named, of_knob
 from hovrik.core.facts.knob import Knob, Order
+from hovrik.core.facts.place import Source
 from hovrik.core.facts.setup import static
 from hovrik.core.facts.terms import Aim
-from hovrik.core.kinds import versus
+from hovrik.core.kinds import claim as claims
+from hovrik.core.kinds import options_cost, plugged, versus
 from hovrik.core.kinds.kind import Seen
 from hovrik.core.passes.figures import PassFigures
 from hovrik.core.passes.point import Point
 from hovrik.core.questions.question import Question, Scope
 from hovrik.core.read.answer import Context
+from hovrik.core.read.contrast import contrasts
 from hovrik.core.read.group import Counted
+from hovrik.core.stats.ratios import pooled_ratio
+from hovrik.service.planning import with_part
 
 NAMES = ("a", "b", "c", "d", "e", "f")
 SPREADS = {"low": (0.007, 0.012, 0.005), "middle": (0.02, 0.03, 0.01), "high": (0.04, 0.06, 0.02)}
@@ -150,6 +155,65 @@ def turn(size, n, spread, case):
     return said, said and not (right and between)
 
 
+SOURCES = {NAMES[0]: Source.ADAPTER, NAMES[1]: Source.BATTERY}
+OTHERS = ("plugged", "claim", "claim is true", "options", "titles")
+
+
+def other_null(kind, cell, case):
+    """Whether another kind that compares says what is not: that the battery loses or gains, that a claim of 4 % is true
+    where nothing differs or untrue where it is, that an option costs, that one slot is better over six titles."""
+    n, spread, launched, known = cell
+    rng = np.random.default_rng((case, n, len(spread), len(launched), known, OTHERS.index(kind)))
+    if kind == "titles":
+        rows = [contrasts(plays(2, n, spread, launched, known, 0.0, rng), of_knob(KNOB), *NAMES[:2], FIGURES)
+                for _ in range(6)]  # fmt: skip
+        by = [{one.figure: one for one in row} for row in rows]
+        made = [pooled_ratio([row[name].delta for row in by], [row[name].se for row in by]) for name in FIGURES[:1]]
+        return any(one.estimate.low > 0.0 or one.estimate.high < 0.0 for one in made)
+    if kind == "options":
+        return _options_null(n, spread, launched, known, rng)
+    shift = math.log(1.04) if kind == "claim is true" else 0.0
+    passes = [_at_source(one) if kind == "plugged" else one for one in plays(2, n, spread, launched, known, shift, rng)]
+    question = Question("plugged" if kind == "plugged" else "claim", Scope()).with_(figure="none")
+    if kind == "plugged":
+        said = plugged.answer(Seen((), passes, question, Context(), factor_named("source"))).says.id
+        return said in ("plugged.loses", "plugged.gains")
+    claim = {"before": {"mode": "a"}, "after": {"mode": "b"}, "figure": "mean_fps", "percent": 4.0}
+    said = claims.answer(Seen((), passes, with_part(question, claim=claim), Context(), of_knob(KNOB))).says.id
+    return said in (("claim.refuted", "claim.larger") if shift else ("claim.confirmed", "claim.larger"))
+
+
+def _at_source(one):
+    point = replace(one.point, setup=one.point.setup.without("mode"),
+                    place=replace(one.point.place, source=SOURCES[str(one.asked["mode"])]))  # fmt: skip
+    return replace(one, point=point, asked=point.setup)
+
+
+def _options_null(n, spread, launched, known, rng):
+    names = ("shadows", "fog", "grass")
+    passes = []
+    for number in range(n // 2):
+        for at, (row, one) in enumerate(zip(options_cost.screening(3), plays(5, 3, spread, launched, known, 0.0, rng))):
+            setup = static(12.0, None).with_(**{key: "high" if sign > 0 else "low" for key, sign in zip(names, row)})
+            point = replace(one.point, setup=setup, launch=one.point.launch and f"{number}.{one.point.launch}")
+            passes.append(replace(one, id=f"{number}.{at}", point=point, asked=setup))
+    question = with_part(
+        Question("options-cost", Scope()).with_(figure="none"), levels=dict.fromkeys(names, ("low", "high"))
+    )
+    return options_cost.answer(Seen((), passes, question, Context(), of_knob(KNOB))).says.id == "option.dearest"
+
+
+def _others(each):
+    print("| kind | launches | ids | n | says what is not | worst cell |\n|---|---|---|---|---|---|")
+    for kind, launched, known in product(OTHERS, ("round", "level", ""), (True, False)):
+        if kind == "options" and launched == "level":
+            continue
+        own = [share_of(each, partial(other_null, kind, (n, spread, launched, known)))
+               for n, spread in product((4, 6), SPREADS)]  # fmt: skip
+        print(f"| {kind} | {launched or 'each pass'} | {'known' if known else 'not known'} | {each * len(own)} | "
+              f"{100 * np.mean(own):.1f} % | {100 * max(own):.1f} % |", flush=True)  # fmt: skip
+
+
 CELLS = tuple(product((2, 3, 5), (4, 6), SPREADS, ("round", "level", ""), (True, False), ("hours", "frames")))
 
 
@@ -170,6 +234,7 @@ def main():
     for size, n, spread in product((0.0, 0.04, 0.08), (2, 4), SPREADS):
         said, wrong = np.mean([turn(size, n, spread, case) for case in range(max(cases // 8, 40))], axis=0)
         print(f"| {100 * size:.0f} % | {n} | {spread} | {100 * said:.0f} % | {100 * wrong:.1f} % |", flush=True)
+    _others(max(cases // 6, 40))
     for seen_before, words in ((False, "of an unknown machine"), (True, "with a history")):
         _tables(cases, each, seen_before, words)
 

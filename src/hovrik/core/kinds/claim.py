@@ -25,10 +25,10 @@ from ..plan.rounds import Cell, RoundsDesign
 from ..questions.claim import FIGURES, Claim
 from ..read.agree import differences
 from ..read.answer import Answer, build
-from ..read.contrast import MARGINS, OTHER_MARGIN
+from ..read.contrast import MARGINS, OTHER_MARGIN, block_of, thought_before
 from ..read.group import Counted
 from ..stats.estimate import t_quantile
-from ..stats.least_squares import fitted
+from ..stats.least_squares import generalised
 from .kind import USUAL, Ask, Kind, Seen
 
 LEAST, MOST = 2, 12  # pairs
@@ -123,18 +123,19 @@ def _ratio(seen: Seen, claim: Claim, before: Setup, after: Setup) -> _Ratio | No
     sides = [[one for one in seen.counted if one.asked.has(side)] for side in (before, after)]
     families = _families(sides[0], sides[1], set(claim.before))
     known = [
-        (value, number, family) for family, both in enumerate(families) for number, side in enumerate(both)
-        for one in side if (value := _value(seen, one, claim.figure)) is not None and value > 0
+        (value, number, family, block_of(one, number)) for family, both in enumerate(families)
+        for number, side in enumerate(both) for one in side
+        if (value := _value(seen, one, claim.figure)) is not None and value > 0
     ]  # fmt: skip
-    if len({number for _, number, _ in known}) < 2:
+    if len({number for _, number, *_ in known}) < 2:
         return None
-    y = np.log([value for value, _, _ in known])
-    columns = [np.array([float(own == family) for _, _, own in known]) for family in range(len(families))]
-    columns.append(np.array([float(number) for _, number, _ in known]))
-    prior = BY_ID[_figure(claim.figure, seen.question.school)].prior_sd
-    found = fitted(np.column_stack(columns), y, prior)
-    error = float(found.errors[-1])
-    value = float(np.exp(np.mean([log for log, (_, number, _) in zip(y, known) if not number])))
+    y = np.log([value for value, *_ in known])
+    columns = [np.array([float(own == family) for _, _, own, _ in known]) for family in range(len(families))]
+    columns.append(np.array([float(number) for _, number, *_ in known]))
+    sd, dof = thought_before(BY_ID[_figure(claim.figure, seen.question.school)], seen.history.spreads)
+    found = generalised(np.column_stack(columns), y, sd, [block for *_, block in known], dof)
+    error = math.sqrt(float(found.covariance[-1, -1]))
+    value = float(np.exp(np.mean([log for log, (_, number, *_) in zip(y, known) if not number])))
     return _Ratio(float(found.coefficients[-1]), t_quantile(0.975, found.dof) * error, error, value, len(known))
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,18 +12,19 @@ from ..errors import PlanError
 from ..facts.knob import Knob, Level, inside
 from ..facts.setup import Setup
 from ..message import say
+from ..passes.figure import BY_ID
 from ..plan.design import Design
 from ..plan.rounds import Cell, RoundsDesign
 from ..read.answer import Answer, Option, build
+from ..read.contrast import thought_before
 from ..read.group import Counted
 from ..stats.estimate import Estimate, t_quantile
-from ..stats.least_squares import Fitted, fitted
+from ..stats.least_squares import Joint, generalised
 from .kind import USUAL, Ask, Kind, Seen
 from .knob import complete
 
 ROW = "++-+++---+-"  # of the design of twelve: Plackett and Burman (1946), from memory; a test shows it orthogonal
 MOST = 11
-FRAME_SD, WATT_SD = 0.015, 0.009  # spread of passes measured before, of a mean frame time and of watts
 
 
 def screening(options: int) -> np.ndarray:
@@ -66,16 +68,20 @@ class Cost:
     is_told: bool
 
 
-def costs(counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]]) -> tuple[list[Cost], Estimate | None]:
-    """Of each option by least squares over passes, and the mean frame time with all at the first level."""
+def costs(
+    counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]], usual: Mapping[str, float] | None = None
+) -> tuple[list[Cost], Estimate | None]:
+    """Of each option by least squares over passes, those of one launch erring together, and the mean frame time with
+    all at the first level. usual : spread of a pass by figure, as the machine's history has it."""
     rows = [one for one in counted if one.figures.value("mean_fps") and all(name in one.point.setup for name in levels)]
     if len(rows) < len(levels) + 2:
         return [], None
     signs = np.array([[float(one.point.setup[name] == pair[1]) for name, pair in levels.items()] for one in rows])
     design_ = np.column_stack((np.ones(len(rows)), signs))
-    frame = _fitted(design_, np.array([1000.0 / one.figures.values["mean_fps"] for one in rows]), FRAME_SD)
+    blocks = [one.point.launch or one.id for one in rows]  # no two in a row are alike: each is set anew
+    frame = _fitted(design_, [1000.0 / one.figures.values["mean_fps"] for one in rows], "mean_fps", blocks, usual)
     draws = [one.figures.value("draw_w") or one.figures.value("package_w") for one in rows]
-    watts = _fitted(design_, np.array([w or 0.0 for w in draws]), WATT_SD) if all(draws) else None
+    watts = _fitted(design_, [w or 0.0 for w in draws], "draw_w", blocks, usual) if all(draws) else None
     found = [
         Cost(name, pair, _estimate(frame, at + 1, "ms"), _estimate(watts, at + 1, "W") if watts else None,
              _is_told(frame, at + 1, len(levels)))
@@ -84,23 +90,32 @@ def costs(counted: Sequence[Counted], levels: dict[str, tuple[Level, Level]]) ->
     return found, _estimate(frame, 0, "ms")
 
 
-def _fitted(design_: np.ndarray, y: np.ndarray, share_sd: float) -> Fitted:
-    return fitted(design_, y, share_sd * float(y.mean()))
+def _fitted(
+    design_: np.ndarray, values: Sequence[float], figure: str, blocks: Sequence[str], usual: Mapping[str, float] | None
+) -> Joint:
+    """figure : whose relative spread the values have."""
+    y = np.array(values)
+    sd, dof = thought_before(BY_ID[figure], usual)
+    return generalised(design_, y, sd * float(y.mean()), blocks, dof)
 
 
-def _estimate(found: Fitted, at: int, unit: str) -> Estimate:
-    value, half = float(found.coefficients[at]), t_quantile(0.975, found.dof) * float(found.errors[at])
+def _estimate(found: Joint, at: int, unit: str) -> Estimate:
+    value, half = float(found.coefficients[at]), t_quantile(0.975, found.dof) * _error(found, at)
     return Estimate(value, value - half, value + half, unit)
 
 
-def _is_told(found: Fitted, at: int, looks: int) -> bool:
-    return abs(float(found.coefficients[at])) > t_quantile(1 - 0.025 / looks, found.dof) * float(found.errors[at])
+def _error(found: Joint, at: int) -> float:
+    return math.sqrt(float(found.covariance[at, at]))
+
+
+def _is_told(found: Joint, at: int, looks: int) -> bool:
+    return abs(float(found.coefficients[at])) > t_quantile(1 - 0.025 / looks, found.dof) * _error(found, at)
 
 
 def answer(seen: Seen) -> Answer:
     """What each option costs, dearest first; with a floor the cheapest set of first levels that reaches it."""
     levels = _levels(seen)
-    found, base = costs(seen.counted, levels)
+    found, base = costs(seen.counted, levels, seen.history.spreads)
     if not found or base is None:
         return build(seen.responses, seen.question, seen.context)
     dearest = sorted(found, key=lambda one: -abs(one.frame_ms.value))

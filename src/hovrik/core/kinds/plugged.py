@@ -97,7 +97,7 @@ def answer(seen: Seen) -> Answer:
     rates = ("mean_fps", low_id(seen.question.school))
     found = contrasts(
         seen.counted, seen.factor, BOTH[1], BOTH[0], (*rates, *FIGURES), margins=seen.question.terms.margins,
-        knobs=seen.knobs,
+        knobs=seen.knobs, usual=seen.history.spreads,
     )  # fmt: skip
     if not found:
         if not seen.counted:
@@ -115,9 +115,9 @@ def answer(seen: Seen) -> Answer:
     confounded = next((one for one in found if one.verdict is Comparison.CONFOUNDED), None)
     if confounded is not None:
         says = say("versus.confounded-by", factor="power source", beside=confounded.beside)
-    elif any(one.verdict is Comparison.WORSE for one in told):
+    elif any(_is_said(one, told, Comparison.WORSE) for one in told):
         says = say("plugged.loses", what=_words(told, Comparison.WORSE))
-    elif any(one.verdict is Comparison.BETTER for one in told):
+    elif any(_is_said(one, told, Comparison.BETTER) for one in told):
         says = say("plugged.gains", what=_words(told, Comparison.BETTER))
     elif told and all(one.verdict is Comparison.SAME for one in told):
         says = say("plugged.same")
@@ -125,6 +125,11 @@ def answer(seen: Seen) -> Answer:
         says = say("plugged.open")
     lacks = () if told and says.id != "plugged.open" else (say("missing.undecided", figure="rate"),)
     return Answer(says, None, None, because=tuple(because), lacks=lacks, contrasts=tuple(found))
+
+
+def _is_said(one: Contrast, told: Sequence[Contrast], verdict: Comparison) -> bool:
+    """Whether a figure says it surely enough among all that were looked at (Bonferroni)."""
+    return one.verdict is verdict and one.p <= 0.05 / len(told)
 
 
 def _words(told: Sequence[Contrast], verdict: Comparison) -> tuple[Message, ...]:
