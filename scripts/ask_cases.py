@@ -85,6 +85,7 @@ CASES = {
                          {"setup": "14 W", "share": v(-5.0, "%", -15.0, 5.0), "lost": Value(0.6, digits=1)}),
     "plugged.charging": ({"by": v(-6.0, "%", -7.0, -5.0)}, {"by": v(-0.8, "%", -1.5, -0.1)}),
     "charge.lasts": ({"took": H}, {"took": v(0.3, "h", 0.2, 0.4)}),
+    "charge.swings": ({"low": v(1.9, "h", 1.9, 2.7)}, {"low": v(0.3, "h", 0.3, 0.4)}),
     "charge.same": ({"top": 0.98, "bottom": 0.06}, {"top": 1.0, "bottom": 0.0}),
     "charge.clamp": CLAMPS,
     "charge.clamps": ({"clamps": (say("charge.clamp", **CLAMPS[0]),), "top": 0.98, "window": 0.53},

@@ -1,6 +1,7 @@
 """The later kinds of questions: what their arithmetic says against closed forms, and what they refuse."""
 
 import math
+from dataclasses import replace
 from itertools import pairwise
 
 import levels
@@ -235,6 +236,10 @@ def test_bands_of_charge_are_cut_at_a_clamp_and_a_whole_charge_says_how_long_it_
     for one in bands:
         assert one["fps"].number == pytest.approx(3.0 * (one["draw"].number - 6.0), rel=0.002)
     assert "it lasts 1 h 3" in render(found.because[0]) and "to 1 h 4" in render(found.because[0])
+    moves = np.where(np.arange(emptied_.draw_w.size) // 60 % 2, 9.0, 18.0)  # ten minutes each: stands, moves
+    swung = over_charge.answer(replace(seen, discharges=[replace(emptied_, draw_w=moves)]))
+    took, says = (swung.because[at].values[name] for at, name in ((0, "took"), (1, "low")))
+    assert (says.low, says.high) == pytest.approx((took.number * 13.5 / 18.0, took.number * 13.5 / 9.0), rel=0.02)
 
 
 def test_an_undervolt_never_lies_past_a_hidden_margin():

@@ -54,6 +54,7 @@ ASK_TEMPLATES: Mapping[str, str] = {
     "claim.none": "{why}",
     "charge.none": "No pass has gone through a whole charge yet.",
     "charge.lasts": "from full to the reserve it lasts {took:hours_span}",
+    "charge.swings": "a readout of the moment says {low:hours_span} of the same charge, as the title stands or moves",
     "charge.same": "From {top:share} to {bottom:share} of charge nothing changes by more than 8 % of the power.",
     "charge.clamps":
         "With less charge the firmware gives less: {clamps:semicolons}. Measure between {top:share} and "

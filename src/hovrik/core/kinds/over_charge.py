@@ -24,6 +24,7 @@ from .kind import USUAL, Ask, Kind, Seen
 
 OF_CHARGE = USUAL - {"pass_s", "cool_s"}  # a pass lasts as long as its charge
 BANDS = (1.0, 0.8, 0.6, 0.4, 0.2, 0.0)
+FEW_MOMENTS, SWINGS = 20, 1.1  # half minutes; highest over lowest of their hours from which it is worth a word
 SPARE = 0.02  # of charge, kept between a clamp and where passes count
 
 
@@ -80,7 +81,18 @@ def _lasted(seen: Seen, newest: Discharge) -> list[Message]:
     if rig is None:
         return []
     took = hours_of_a_charge(newest.seconds, newest.used, rig.charge_limit - rig.reserve, newest.gauge)
-    return [say("charge.lasts", took=Value(took.value, "h", took.low, took.high))]
+    return [say("charge.lasts", took=Value(took.value, "h", took.low, took.high)), *_swings(newest, took.value)]
+
+
+def _swings(one: Discharge, hours: float) -> list[Message]:
+    """What a readout of the moment would have made of the same charge: the draw of half minutes, nine in ten, in the
+    place of its mean. Nothing of a few."""
+    thirds = one.draw_w[: one.draw_w.size // 3 * 3].reshape(-1, 3).mean(axis=1)
+    known = thirds[np.isfinite(thirds) & (thirds > 0)]
+    if known.size < FEW_MOMENTS:
+        return []
+    low, high = (hours * float(known.mean() / np.quantile(known, at)) for at in (0.95, 0.05))
+    return [say("charge.swings", low=Value(low, "h", low, high))] if high > SWINGS * low else []
 
 
 def _bands(one: Discharge, clamps: Sequence[float]) -> list[Message]:
