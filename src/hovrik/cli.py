@@ -531,26 +531,33 @@ def report(notebook: Path, out: Path, force: bool, **changes: Any) -> int:
 @click.argument("notebook", type=_FILE)
 @question_options
 @click.option("--over", default="", metavar="FACTOR", help="Levels of this: limit_w (else), a knob, slot, version ...")
+@click.option("--every-title", is_flag=True, help="Of every title and scene in every OS slot of the rig.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
 @told
-def levels(notebook: Path, over: str, as_json: bool, as_csv: bool, **changes: Any) -> int:
+def levels(notebook: Path, over: str, every_title: bool, as_json: bool, as_csv: bool, **changes: Any) -> int:
     """Every level of what NOTEBOOK's question is about with its figures, and why passes of it do not count."""
+    from .service import levels as tables
     from .service.gather import evaluate
-    from .service.levels import cells, csv_of, headings, level_rows
     from .service.spoiled import rows_of
 
     if as_json and as_csv:
         raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
-        found = evaluate(opened, _question(opened, **changes), over=over)
-    rows = level_rows(found)
+        question = _question(opened, **changes)
+        found = evaluate(opened, question, over=over)
+        over_all = tables.library_rows(opened, question, over) if every_title else []
+    rows = tables.level_rows(found)
     if as_json:
-        print_json({"levels": [row.as_dict() for row in rows], "spoiled": rows_of(found.spoiled)})
+        told_rows = [row.as_dict() for row in (over_all if every_title else rows)]
+        print_json({"levels": told_rows, "spoiled": rows_of(found.spoiled)})
     elif as_csv:
-        click.echo(csv_of(rows), nl=False)
+        click.echo(tables.csv_over(over_all) if every_title else tables.csv_of(rows), nl=False)
     else:
-        for line in (headings(found), *map(cells, rows)):
+        lines = (tables.library_headings(found), *map(tables.library_cells, over_all)) if every_title else (
+            tables.headings(found), *map(tables.cells, rows)
+        )  # fmt: skip
+        for line in lines:
             click.echo("  ".join(line))
     return _spoiled_status(found.spoiled)
 

@@ -12,7 +12,7 @@ from helpers.window import at_rest, opened
 from hovrik.core.passes.purpose import SWEEP
 from hovrik.core.passes.record import End
 from hovrik.service.gather import evaluate
-from hovrik.service.levels import cells, csv_of, headings, level_rows
+from hovrik.service.levels import cells, csv_of, csv_over, headings, level_rows, library_rows
 from hovrik.service.planning import of_kind, with_part
 from hovrik.service.report import report_of
 from hovrik.store.notebook import Notebook
@@ -87,3 +87,23 @@ def test_the_table_is_a_manner_of_reading(demo_copy, qtbot):
         shown = [table.item(6, at).text() for at in range(table.columnCount())]
         assert tuple(shown) == cells(level_rows(found)[6]) and shown[0] == "13 W"
         assert [table.horizontalHeaderItem(at).text() for at in range(table.columnCount())] == list(headings(found))
+
+
+def test_every_title_and_system_in_one_table(demo_copy, qtbot):
+    """The first title's rows are those of its own table; other titles stand beside it; the CSV has a line a row."""
+    with opened(demo_copy, qtbot) as window:
+        window.show_stage("Read")
+        read = window.stage("Read")
+        read.manner.setCurrentIndex(read.manner.findData("titles"))
+        table = read.every_title.table
+        qtbot.waitUntil(lambda: table.rowCount() > 0, timeout=60_000)
+        rows = [[table.item(row, at).text() for at in range(table.columnCount())] for row in range(table.rowCount())]
+        own = [row for row in rows if row[0] == "Saltmarsh Couriers"]
+        assert own[6][:4] == ["Saltmarsh Couriers", "Causeway at dusk", "Sedge 12", "13 W"]
+        assert [row[4:11] for row in own] == [list(cells(row)[1:8]) for row in level_rows(window.session.evaluation)]
+    with Notebook(demo_copy) as notebook:
+        found = library_rows(notebook, DEMO_QUESTION)
+        assert len(found) == len(rows) and len(list(csv.DictReader(io.StringIO(csv_over(found))))) == len(rows)
+        failed(notebook, 2, boost="off")
+        off = [one for one in library_rows(notebook, DEMO_QUESTION, "boost") if one.row.out]
+        assert [(one.title, one.row.out_words) for one in off] == [("Saltmarsh Couriers", "did not start (2 of 2)")]

@@ -6,20 +6,27 @@ from __future__ import annotations
 import csv
 import io
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import product
 from typing import Any, NamedTuple
 
 from ..core import degrees, words
+from ..core.errors import HovrikError
 from ..core.facts.knob import Level
 from ..core.facts.setup import describe
 from ..core.passes.record import End
+from ..core.questions.question import Question
 from ..core.read.answer import hours_of
 from ..core.read.group import Group
 from ..core.read.response import level_of
 from ..core.stats.estimate import Estimate
 from ..store.files.write.profile import plain_cell
-from .gather import Evaluation, PassView
+from ..store.notebook import Notebook
+from . import library
+from .gather import Evaluation, PassView, evaluate
+from .memory import Cancelled, Memory
+from .planning import with_part
 
 FIGURES = ("mean_fps", "judged", "draw_w", "hours", "die_c", "package_w")
 
@@ -81,6 +88,43 @@ def level_rows(evaluation: Evaluation) -> list[LevelRow]:
         slot = _only(slots[one.view.record.id] for one in own)
         rows.append(LevelRow(level, factor.words(level), "", slot, 0, {}, None, _counted(own)))
     return rows
+
+
+@dataclass(frozen=True)
+class LibraryRow:
+    """A level of one title and scene in one OS slot: their names, and what is known of it."""
+
+    title: str
+    scene: str
+    slot: str
+    row: LevelRow
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {"title": self.title, "scene": self.scene, **self.row.as_dict(), "slot": self.slot}
+
+
+def library_rows(
+    notebook: Notebook, question: Question, over: str = "", wanted: Callable[[], bool] = lambda: True,
+    memory: Memory | None = None,
+) -> list[LibraryRow]:  # fmt: skip
+    """The levels of every title and scene in every OS slot of the question's rig, whatever was held the same there.
+    Raises Cancelled where it is no longer wanted."""
+    memory = memory or Memory(notebook)
+    rig = memory.places.newest_rig(question.rig)
+    found = []
+    anywhere = with_part(question, base=None, versions=None)
+    for key, title in library.titles(notebook).items():
+        for scene, slot in product(title.scenes, rig.slots if rig is not None else ()):
+            if not wanted():
+                raise Cancelled
+            asked = anywhere.with_(title=key, scene=scene.key, slot=slot.key)
+            try:
+                made = evaluate(notebook, asked, over=over, memory=memory)
+            except HovrikError:  # a factor that this title or slot does not have
+                continue
+            found += [LibraryRow(title.name, scene.name, slot.name, row) for row in level_rows(made)]
+    return found
 
 
 class _Left(NamedTuple):
@@ -145,6 +189,27 @@ def cells(row: LevelRow) -> tuple[str, ...]:
     also = ", ".join(part for part in (row.shared, row.slot) if part)
     holds = words.percent(row.holds) if row.holds is not None else "–"
     return (row.words, str(row.passes), *said, holds, row.out_words, also)
+
+
+def library_headings(evaluation: Evaluation) -> tuple[str, ...]:
+    """Of the table over titles, as `library_cells` fills it."""
+    return ("Title", "Scene", "System", *headings(evaluation))
+
+
+def library_cells(one: LibraryRow) -> tuple[str, ...]:
+    """A row of it in words."""
+    return (one.title, one.scene, one.slot, *cells(replace(one.row, slot="")))
+
+
+def csv_over(rows: Sequence[LibraryRow]) -> str:
+    """The table over titles as CSV (RFC 4180)."""
+    lines = list(csv.reader(io.StringIO(csv_of([replace(one.row, slot=one.slot) for one in rows]))))
+    text = io.StringIO(newline="")
+    table = csv.writer(text)
+    table.writerow(["title", "scene", *lines[0]])
+    for one, line in zip(rows, lines[1:]):
+        table.writerow([plain_cell(one.title), plain_cell(one.scene), *line])
+    return text.getvalue()
 
 
 def csv_of(rows: Sequence[LevelRow]) -> str:

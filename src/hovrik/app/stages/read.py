@@ -23,7 +23,7 @@ from ..widgets.elided import ElidedLabel
 from ..widgets.fields import Choice, allow, button
 from ..widgets.findings_panel import FindingsPanel
 from ..widgets.flow import FlowLayout
-from ..widgets.level_table import LevelTable
+from ..widgets.level_table import LevelTable, LibraryTable
 from ..widgets.overlay_page import OverlayPage
 from ..widgets.pass_page import PassPage
 from ..widgets.pass_table import PassTable
@@ -35,8 +35,10 @@ from .base import EMPTY, Stage
 
 CHOICE_PX = 320
 MANNERS = {
-    "one": "One response", "over": "Several responses", "table": "As a table", "left": "What passes leave over",
+    "one": "One response", "over": "Several responses", "table": "As a table", "titles": "Every title and system",
+    "left": "What passes leave over",
 }  # fmt: skip
+ALONE = ("over", "table", "titles")  # what shows more than one response
 
 
 class ReadStage(Stage):
@@ -136,6 +138,8 @@ class ReadStage(Stage):
         self.manners.addWidget(self.overlay)
         self.levels = LevelTable()
         self.manners.addWidget(self.levels)
+        self.every_title = LibraryTable(self.session)
+        self.manners.addWidget(self.every_title)
         self.manner.currentIndexChanged.connect(self._on_manner)
         column.addWidget(self.manners, 1)
         return page
@@ -158,7 +162,7 @@ class ReadStage(Stage):
         self.section.setVisible(bool(names))
         families = tuple(one.family for one in evaluation.every)
         self.response_choice.offer([(str(i), _family_words(one)) for i, one in enumerate(evaluation.every)])
-        self.response_choice.setVisible(len(families) > 1 and self.manner.key() not in ("over", "table"))
+        self.response_choice.setVisible(len(families) > 1 and self.manner.key() not in ALONE)
         if families != self._families:
             self._families = families
             self.response_choice.show_key(self._best_response())
@@ -168,6 +172,7 @@ class ReadStage(Stage):
         self._show_pass()
         self.overlay.refresh()
         self._show_levels()
+        self.every_title.refresh()
         self.compare.refresh()
         self.waste.refresh()
 
@@ -188,7 +193,7 @@ class ReadStage(Stage):
         self.manners.setCurrentIndex(at)
         evaluation = self.session.evaluation
         self.response_choice.setVisible(
-            self.manner.key() not in ("over", "table") and evaluation is not None and len(evaluation.every) > 1
+            self.manner.key() not in ALONE and evaluation is not None and len(evaluation.every) > 1
         )
 
     def _best_response(self) -> str:

@@ -1,36 +1,106 @@
-"""The levels of what is asked about as a table: figures with their intervals, and why passes do not count."""
+"""The levels of what is asked about as a table: figures with their intervals, and why passes do not count; of this
+title, or of every title and system."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ...service.gather import Evaluation
-from ...service.levels import FIGURES, cells, headings, level_rows
+from ...service.levels import (
+    FIGURES,
+    LibraryRow,
+    cells,
+    headings,
+    level_rows,
+    library_cells,
+    library_headings,
+    library_rows,
+)
+from ..session import Session
+from ..worker import Wanted, Worker
+from .elided import ElidedLabel
 from .plain_table import plain_table
 
-NUMBERS = range(1, 3 + len(FIGURES))  # columns that stand to the right
+NUMBERS = 2 + len(FIGURES)  # columns after the level that stand to the right
+PLACE = 3  # columns before it in the table over titles
 
 
 class LevelTable(QWidget):
     """A row a level, of every response of the question."""
 
-    def __init__(self) -> None:
+    def __init__(self, name: str = "Levels with their figures") -> None:
         super().__init__()
-        self.table = plain_table("Levels with their figures", ["Level", *[""] * (4 + len(FIGURES))], 4 + len(FIGURES))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.table)
+        self.table = plain_table(name, ["Level"], 0)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.addWidget(self.table)
 
     def show_levels(self, evaluation: Evaluation) -> None:
         """Replace the rows."""
-        rows = level_rows(evaluation)
-        self.table.setHorizontalHeaderLabels(list(headings(evaluation)))
-        self.table.setRowCount(len(rows))
-        for at, row in enumerate(rows):
-            for column, text in enumerate(cells(row)):
+        self.fill(headings(evaluation), [cells(row) for row in level_rows(evaluation)])
+
+    def fill(self, head: Sequence[str], rows: Sequence[Sequence[str]], level: int = 0) -> None:
+        """level : place of the column that names it."""
+        table = self.table
+        if table.columnCount() != len(head):
+            table.setColumnCount(len(head))
+        table.setHorizontalHeaderLabels(list(head))
+        table.setRowCount(len(rows))
+        if (header := table.horizontalHeader()) is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            header.setSectionResizeMode(len(head) - 2, QHeaderView.ResizeMode.Stretch)
+        for at, texts in enumerate(rows):
+            for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
-                if column in NUMBERS:
+                if level < column <= level + NUMBERS:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(at, column, item)
+                table.setItem(at, column, item)
+
+
+class LibraryTable(LevelTable):
+    """The same of every title and scene in every OS slot, read off the interface's thread while it is in sight."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Levels of every title and system")
+        self.session = session
+        self.words = ElidedLabel("", "soft", lines=2)
+        self.column.insertWidget(0, self.words)
+        self._is_stale = True
+        self._worker = Worker("levels", self)
+        self._worker.finished.connect(self._on_found)
+        self._worker.failed.connect(lambda fault: self.words.setText(str(fault)))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Read what changed while it was out of sight."""
+        super().showEvent(event)
+        if self._is_stale:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Read every title anew, once it is in sight."""
+        evaluation = self.session.evaluation
+        self._is_stale = not self.isVisible()
+        if self._is_stale or evaluation is None:
+            self._worker.cancel()
+            return
+        self.words.setText("Reading every title …")
+        notebook, over = self.session.notebook, evaluation.factor.id
+
+        def work(wanted: Wanted) -> tuple[Evaluation, list[LibraryRow]]:
+            with notebook.sibling() as own:
+                return evaluation, library_rows(own, evaluation.question, over, wanted)
+
+        self._worker.ask(work)
+
+    def _on_found(self, found: tuple[Evaluation, list[LibraryRow]]) -> None:
+        evaluation, rows = found
+        self.fill(library_headings(evaluation), [library_cells(one) for one in rows], PLACE)
+        titles = {one.title for one in rows}
+        self.words.setText(
+            f"{len(rows)} levels of {len(titles)} {'title' if len(titles) == 1 else 'titles'}, whatever else was set."
+        )
