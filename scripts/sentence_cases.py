@@ -502,6 +502,8 @@ CASES: dict[str, tuple[Case, Case]] = {
     ),
     "caps.untried": ({"cap": 60.0, "setup": "13 W", "sure": 0.97},
                      {"cap": 26.667, "setup": "4 W, boost off", "sure": 1.0}),
+    "library.ceiling": ({"watts": v(18, "W"), "titles": 6}, {"watts": v(4, "W"), "titles": 1}),
+    "library.rising": ({"names": ("Tin Orchard", "Ironwood Vale")}, {"names": ("Tin Orchard",)}),
     "caps.hours": ({"hours": span(2.5, 2.4, 2.6, "h")}, {"hours": v(0.4, "h")}),
     "caps.none-held": ({}, {}),
     "caps.nothing": ({}, {}),

@@ -537,6 +537,7 @@ def report(notebook: Path, out: Path, force: bool, **changes: Any) -> int:
 @told
 def levels(notebook: Path, over: str, every_title: bool, as_json: bool, as_csv: bool, **changes: Any) -> int:
     """Every level of what NOTEBOOK's question is about with its figures, and why passes of it do not count."""
+    from .core import words
     from .service import levels as tables
     from .service.gather import evaluate
     from .service.spoiled import rows_of
@@ -546,17 +547,19 @@ def levels(notebook: Path, over: str, every_title: bool, as_json: bool, as_csv: 
     with _open_notebook(notebook, read_only=True) as opened:
         question = _question(opened, **changes)
         found = evaluate(opened, question, over=over)
-        over_all = tables.library_rows(opened, question, over) if every_title else []
+        over_all = tables.library_of(opened, question, over) if every_title else None
     rows = tables.level_rows(found)
     if as_json:
-        told_rows = [row.as_dict() for row in (over_all if every_title else rows)]
-        print_json({"levels": told_rows, "spoiled": rows_of(found.spoiled)})
+        told_rows = [row.as_dict() for row in (over_all.rows if over_all is not None else rows)]
+        said = [words.render(one) for one in over_all.says] if over_all is not None else []
+        print_json({"levels": told_rows, "says": said, "spoiled": rows_of(found.spoiled)})
     elif as_csv:
-        click.echo(tables.csv_over(over_all) if every_title else tables.csv_of(rows), nl=False)
+        click.echo(tables.csv_over(over_all.rows) if over_all is not None else tables.csv_of(rows), nl=False)
     else:
-        lines = (tables.library_headings(found), *map(tables.library_cells, over_all)) if every_title else (
-            tables.headings(found), *map(tables.cells, rows)
-        )  # fmt: skip
+        lines = [tables.headings(found), *map(tables.cells, rows)]
+        if over_all is not None:
+            lines = [tables.library_headings(found), *map(tables.library_cells, over_all.rows)]
+            lines += [(words.render(one),) for one in over_all.says]
         for line in lines:
             click.echo("  ".join(line))
     return _spoiled_status(found.spoiled)

@@ -12,7 +12,7 @@ from helpers.window import at_rest, opened
 from hovrik.core.passes.purpose import SWEEP
 from hovrik.core.passes.record import End
 from hovrik.service.gather import evaluate
-from hovrik.service.levels import cells, csv_of, csv_over, headings, level_rows, library_rows
+from hovrik.service.levels import cells, csv_of, csv_over, headings, level_rows, library_of
 from hovrik.service.planning import of_kind, with_part
 from hovrik.service.report import report_of
 from hovrik.store.notebook import Notebook
@@ -102,8 +102,10 @@ def test_every_title_and_system_in_one_table(demo_copy, qtbot):
         assert own[6][:4] == ["Saltmarsh Couriers", "Causeway at dusk", "Sedge 12", "13 W"]
         assert [row[4:11] for row in own] == [list(cells(row)[1:8]) for row in level_rows(window.session.evaluation)]
     with Notebook(demo_copy) as notebook:
-        found = library_rows(notebook, DEMO_QUESTION)
+        library = library_of(notebook, DEMO_QUESTION)
+        found = library.rows
+        assert [one.id for one in library.says] == ["library.ceiling"]
         assert len(found) == len(rows) and len(list(csv.DictReader(io.StringIO(csv_over(found))))) == len(rows)
         failed(notebook, 2, boost="off")
-        off = [one for one in library_rows(notebook, DEMO_QUESTION, "boost") if one.row.out]
+        off = [one for one in library_of(notebook, DEMO_QUESTION, "boost").rows if one.row.out]
         assert [(one.title, one.row.out_words) for one in off] == [("Saltmarsh Couriers", "did not start (2 of 2)")]

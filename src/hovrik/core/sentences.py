@@ -356,6 +356,9 @@ TEMPLATES: Mapping[str, str] = {
     "caps.nothing":
         "No cap can be told: that takes frame times of passes with no cap, or with a higher one, and the refresh rates "
         "of a panel.",
+    "library.ceiling":
+        "From {watts} on no title's rate gains 2 % more, capped as they were ({titles:title|titles} with a ladder).",
+    "library.rising": "{names}: still rising at the highest limit that was tried.",
     "missing.pairs": "about {pairs:more pair|more pairs} of blocks, if it goes on like this",
     "flip.better": "{a} is better than {b}: {by:span_unit} more frames ({pairs:pair|pairs} of blocks).",
     "flip.same": "{a} and {b} are the same for your purpose ({pairs:pair|pairs} of blocks).",

@@ -15,10 +15,12 @@ from ..core import degrees, words
 from ..core.errors import HovrikError
 from ..core.facts.knob import Level
 from ..core.facts.setup import describe
+from ..core.message import Message
 from ..core.passes.record import End
 from ..core.questions.question import Question
 from ..core.read.answer import hours_of
 from ..core.read.group import Group
+from ..core.read.marks import Mark, find, over_library
 from ..core.read.response import level_of
 from ..core.stats.estimate import Estimate
 from ..store.files.write.profile import plain_cell
@@ -104,15 +106,24 @@ class LibraryRow:
         return {"title": self.title, "scene": self.scene, **self.row.as_dict(), "slot": self.slot}
 
 
-def library_rows(
+@dataclass(frozen=True)
+class Library:
+    """rows : levels of every title; says : from which watts on nothing of it gains any more."""
+
+    rows: tuple[LibraryRow, ...]
+    says: tuple[Message, ...]
+
+
+def library_of(
     notebook: Notebook, question: Question, over: str = "", wanted: Callable[[], bool] = lambda: True,
     memory: Memory | None = None,
-) -> list[LibraryRow]:  # fmt: skip
+) -> Library:  # fmt: skip
     """The levels of every title and scene in every OS slot of the question's rig, whatever was held the same there.
     Raises Cancelled where it is no longer wanted."""
     memory = memory or Memory(notebook)
     rig = memory.places.newest_rig(question.rig)
-    found = []
+    found: list[LibraryRow] = []
+    ceilings: dict[str, list[Mark]] = {}
     anywhere = with_part(question, base=None, versions=None)
     for key, title in library.titles(notebook).items():
         for scene, slot in product(title.scenes, rig.slots if rig is not None else ()):
@@ -124,7 +135,10 @@ def library_rows(
             except HovrikError:  # a factor that this title or slot does not have
                 continue
             found += [LibraryRow(title.name, scene.name, slot.name, row) for row in level_rows(made)]
-    return found
+            own = [mark for one in made.responses for mark in find(one, question) if mark.id == "ceiling"]
+            if own:
+                ceilings.setdefault(title.name, []).extend(own)
+    return Library(tuple(found), tuple(over_library(ceilings)))
 
 
 class _Left(NamedTuple):

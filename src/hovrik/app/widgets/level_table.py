@@ -9,16 +9,17 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
+from ...core import words
 from ...service.gather import Evaluation
 from ...service.levels import (
     FIGURES,
-    LibraryRow,
+    Library,
     cells,
     headings,
     level_rows,
     library_cells,
     library_headings,
-    library_rows,
+    library_of,
 )
 from ..session import Session
 from ..worker import Wanted, Worker
@@ -68,12 +69,12 @@ class LibraryTable(LevelTable):
     def __init__(self, session: Session) -> None:
         super().__init__("Levels of every title and system")
         self.session = session
-        self.words = ElidedLabel("", "soft", lines=2)
-        self.column.insertWidget(0, self.words)
+        self.told = ElidedLabel("", "soft", lines=2)
+        self.column.insertWidget(0, self.told)
         self._is_stale = True
         self._worker = Worker("levels", self)
         self._worker.finished.connect(self._on_found)
-        self._worker.failed.connect(lambda fault: self.words.setText(str(fault)))
+        self._worker.failed.connect(lambda fault: self.told.setText(str(fault)))
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Read what changed while it was out of sight."""
@@ -88,19 +89,20 @@ class LibraryTable(LevelTable):
         if self._is_stale or evaluation is None:
             self._worker.cancel()
             return
-        self.words.setText("Reading every title …")
+        self.told.setText("Reading every title …")
         notebook, over = self.session.notebook, evaluation.factor.id
 
-        def work(wanted: Wanted) -> tuple[Evaluation, list[LibraryRow]]:
+        def work(wanted: Wanted) -> tuple[Evaluation, Library]:
             with notebook.sibling() as own:
-                return evaluation, library_rows(own, evaluation.question, over, wanted)
+                return evaluation, library_of(own, evaluation.question, over, wanted)
 
         self._worker.ask(work)
 
-    def _on_found(self, found: tuple[Evaluation, list[LibraryRow]]) -> None:
-        evaluation, rows = found
+    def _on_found(self, found: tuple[Evaluation, Library]) -> None:
+        evaluation, rows = found[0], found[1].rows
         self.fill(library_headings(evaluation), [library_cells(one) for one in rows], PLACE)
         titles = {one.title for one in rows}
-        self.words.setText(
-            f"{len(rows)} levels of {len(titles)} {'title' if len(titles) == 1 else 'titles'}, whatever else was set."
+        self.told.setText(
+            f"{len(rows)} levels of {len(titles)} {'title' if len(titles) == 1 else 'titles'}, whatever else was set. "
+            + " ".join(words.render(one) for one in found[1].says)
         )

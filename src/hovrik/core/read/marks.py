@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import words
-from ..message import Message, say
+from ..message import Message, Value, say
 from ..model.drawn import QUARTERS, Drawn
 from ..questions.question import Question
 from .response import Response
@@ -193,3 +194,16 @@ def _ceiling(drawn: Drawn) -> Mark:
     part = max(int(0.1 * centre.size), 1)
     rising = centre[-1] - centre[-1 - part] > CEILING_SHARE / 2 * centre[-1]
     return Mark("ceiling", name, value, low, high, say("mark.rising") if rising else None)
+
+
+def over_library(ceilings: Mapping[str, Sequence[Mark]]) -> list[Message]:
+    """From which watts on nothing gains any more, over titles: the highest end of their ceilings, and which of them
+    still rise at the highest limit that was tried. Nothing without a ladder."""
+    rising = [name for name, marks in ceilings.items() if any(one.high is None or one.note for one in marks)]
+    ends = [one.high for name, marks in ceilings.items() if name not in rising for one in marks if one.high is not None]
+    said = (
+        [say("library.ceiling", watts=Value(max(ends), "W", digits=1), titles=len(ceilings) - len(rising))]
+        if ends
+        else []
+    )
+    return [*said, *([say("library.rising", names=tuple(rising))] if rising else [])]
