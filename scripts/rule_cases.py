@@ -15,6 +15,8 @@ def _v(
 
 
 PLACES: dict[str, tuple[Any, Any]] = {
+    "title": ("Tin Orchard", "Ironwood Vale"),
+    "why": ("did not start: refused by its service", "failed"),
     "often": (_v(66), _v(8)),
     "mean": (_v(37), _v(144)),
     "slow": (_v(11), _v(2)),

@@ -9,10 +9,13 @@ import pytest
 from helpers.build import DEMO_QUESTION
 from helpers.window import at_rest, opened
 
+from hovrik.app import commands
+from hovrik.core.facts.rig import DoesNotRun
 from hovrik.core.passes.purpose import SWEEP
 from hovrik.core.passes.record import End
 from hovrik.service.gather import evaluate
 from hovrik.service.levels import cells, csv_of, csv_over, headings, level_rows, library_of
+from hovrik.service.library import rigs
 from hovrik.service.planning import of_kind, with_part
 from hovrik.service.report import report_of
 from hovrik.store.notebook import Notebook
@@ -20,14 +23,15 @@ from hovrik.store.notebook import Notebook
 KNOB = with_part(of_kind(DEMO_QUESTION, "knob"), over="boost", levels={"boost": ["on", "off"]})
 
 
-def failed(notebook, many, **asked):
+def failed(notebook, many, context=None, **asked):
     """Passes at which the title did not start."""
     like = next(one for one in notebook.passes() if one.purpose == SWEEP and one.setup.static_limit_w == 13.0)
     for _ in range(many):
         setup = like.setup.with_(**asked)
         notebook.keep(replace(
-            notebook.load(like.id), id=str(uuid.uuid4()), asked=setup, read=setup, outcome=End.FAILED, plan_id=None,
-            plan_index=None, step_id=None, reason="did not start: refused by its service", recording=None, trace=None,
+            notebook.load(like.id), id=str(uuid.uuid4()), context=context or like.context, asked=setup, read=setup,
+            outcome=End.FAILED, plan_id=None, plan_index=None, step_id=None, recording=None, trace=None,
+            reason="did not start: refused by its service",
         ))  # fmt: skip
 
 
@@ -109,3 +113,27 @@ def test_every_title_and_system_in_one_table(demo_copy, qtbot):
         failed(notebook, 2, boost="off")
         off = [one for one in library_of(notebook, DEMO_QUESTION, "boost").rows if one.row.out]
         assert [(one.title, one.row.out_words) for one in off] == [("Saltmarsh Couriers", "did not start (2 of 2)")]
+
+
+def test_a_title_that_never_starts_in_a_system_is_noted_of_it_by_a_button(demo_copy, qtbot):
+    """Two passes in another slot that did not start: a finding, whose button notes it; undone it is not noted."""
+    with Notebook(demo_copy) as notebook:
+        like = next(one for one in notebook.passes() if one.purpose == SWEEP and one.setup.static_limit_w == 13.0)
+        rig = rigs(notebook)["ombrel-8"]
+        other = next(one.key for one in rig.slots if one.key != DEMO_QUESTION.slot)
+        place = {**like.context, "slot": notebook.newest("slot")[f"ombrel-8/{other}"].id}
+        failed(notebook, 2, context=place)
+        assert "never-runs" not in {one.id for one in evaluate(notebook, DEMO_QUESTION).findings}
+        asked = DEMO_QUESTION.with_(slot=other)
+        (said,) = [one for one in evaluate(notebook, asked).findings if one.id == "never-runs"]
+        assert said.action == f"note/never-runs/{other}" and "(2 passes tried: did not start" in said.evidence
+    with opened(demo_copy, qtbot) as window:
+        commands.set_question(window.session, asked)
+        qtbot.waitUntil(lambda: window.session.evaluation.question.slot == other, timeout=20_000)
+        window.stage("Read").notes.acted.emit(said.action)
+        slot = lambda: rigs(window.session.notebook)["ombrel-8"].slot(other)  # noqa: E731
+        assert DoesNotRun(asked.title, "did not start: refused by its service") in slot().does_not_run
+        said_now = lambda: {one.id for one in window.session.evaluation.findings}  # noqa: E731
+        qtbot.waitUntil(lambda: "never-runs" not in said_now(), timeout=20_000)
+        window.session.undo_stack.undo()
+        assert slot() == rig.slot(other)

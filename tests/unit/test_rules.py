@@ -278,6 +278,12 @@ def test_what_was_imported_is_looked_at():
     assert {"best-of", "gauge-estimate", "mixed-origins"} <= ids
 
 
+def test_charge_that_cuts_power_has_a_button_that_counts_from_above():
+    made = passes(charge_start_share=0.31)
+    (said,) = [one for one in table.findings_of(whole(made, checks=("under-clamp",))) if one.id == "charge-clamps"]
+    assert said.action == "remedy/charge/0.33" and words_of(said.action) == "Count from 33 % of charge"
+
+
 def test_a_refresh_is_left_high_on_the_adapter():
     asked = QUESTION.with_(source=Source.ADAPTER)
     assert "refresh-unused" not in found(passes(cap=40.0, setup={"refresh_hz": 80.0}), question=asked)

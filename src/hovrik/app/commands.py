@@ -20,18 +20,19 @@ from ..core.errors import HovrikError, PlanError
 from ..core.facts.condition import Condition, Provenance, to_plain
 from ..core.facts.incident import Incident, IncidentKind
 from ..core.facts.knob import Level
-from ..core.facts.rig import Rig
+from ..core.facts.rig import DoesNotRun, Rig
 from ..core.facts.setup import Setup
 from ..core.facts.title import Title
 from ..core.finding import Finding
 from ..core.keep.profile import Profile
 from ..core.passes.checks import Thresholds
 from ..core.passes.guards import GuardThresholds
-from ..core.passes.remedy import SOAK, above, charge_of
+from ..core.passes.remedy import SOAK, above, charge_of, is_remedy
 from ..core.plan.campaign import Campaign
 from ..core.plan.edited import Order
 from ..core.plan.grid import LadderDesign
 from ..core.questions.question import Question
+from ..core.read.rules.recurring import NOTE
 from ..service import incidents, library, profiles, thresholds
 from ..service import run as sweep
 from ..service.notes import Note
@@ -230,6 +231,30 @@ def take_remedy(session: Session, action: str) -> None:
         set_design(session, replace(session.design, until_settled=True), "until_settled")
     elif charge_of(action) is not None and session.rig is not None:
         save_rig(session, above(session.rig, action), "the charge in which passes count")
+
+
+def note_never_runs(session: Session, slot_key: str) -> None:
+    """Note of an OS slot that the question's title does not run in it, as its passes said."""
+    rig, question, found = session.rig, session.question, session.evaluation
+    if rig is None or question is None or found is None or slot_key not in {one.key for one in rig.slots}:
+        return
+    said = next((one for one in found.findings if one.action == f"{NOTE}{slot_key}"), None)
+    why = str(said.message.values["why"]) if said is not None else "did not start"
+    noted = DoesNotRun(question.title, why)
+    slots = tuple(replace(one, does_not_run=(*one.does_not_run, noted)) if one.key == slot_key else one
+                  for one in rig.slots)  # fmt: skip
+    save_rig(session, replace(rig, slots=slots), "what does not run in the slot")
+
+
+def act(session: Session, action: str) -> bool:
+    """Do what the button beside a finding or an answer does, where that is no question; whether it was that."""
+    if action.startswith(NOTE):
+        note_never_runs(session, action.removeprefix(NOTE))
+    elif is_remedy(action):
+        take_remedy(session, action)
+    else:
+        return False
+    return True
 
 
 def save_title(session: Session, title: Title, what: str) -> None:

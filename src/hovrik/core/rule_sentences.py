@@ -51,6 +51,8 @@ RULE_TEMPLATES: Mapping[str, str] = {
         "the memory clock goes from {clock} to {clock_then} between {first} and {then}, where the rate leaves its "
         "curve",
     "rule.memory-clock.do": "Stay on the side of the higher memory clock, or ask for a limit that keeps it.",
+    "rule.never-runs": "{title} never started in {slot} ({passes:pass|passes} tried: {why})",
+    "rule.never-runs.do": "Note it of the system: comparisons and campaigns then say so and do not ask again.",
     "rule.cap-uneven": "a cap of {cap:n} on {refresh} is shown unevenly: frames stay for one tick, then for two",
     "rule.cap-uneven.do": "Choose a refresh that is a whole multiple of {cap:n}, or another cap.",
     "rule.refresh-unused": "a refresh of {refresh} shows a cap of {cap:n} no better than {lower} would, and draws more",

@@ -396,6 +396,7 @@ def _whole(
             view.counted, frozenset(one.id for one in view.verdict.findings), view.verdict.facts,
             view.counts_for(question), view.record.plan_id or "", view.record.plan_index, view.record.origin,
             view.record.summary, view.is_good,
+            (view.record.reason or "failed") if view.record.outcome is End.FAILED else "",
         )
         for view in views if not view.deleted
     ]  # fmt: skip

@@ -6,6 +6,7 @@ from ..core.kinds.table import KINDS, kind_asked
 from ..core.passes.remedy import SOAK, charge_of
 from ..core.questions.question import LOWEST_WATTS, Question
 from ..core.read.rules.felt import TAKE_LATE, TAKE_RATE
+from ..core.read.rules.recurring import NOTE
 from .planning import of_kind, with_part
 
 ASK, SCENE = "ask", "scene"
@@ -18,6 +19,8 @@ def words_of(action: str) -> str:
         return "Soak until it stands"
     if (low := charge_of(action)) is not None:
         return f"Count from {100 * low:.0f} % of charge"
+    if action.startswith(NOTE):
+        return "Note it of the system"
     if action.startswith(TAKE_RATE):
         return f"Take {what.rpartition('/')[2]} as the floor"
     if action.startswith(TAKE_LATE):

@@ -10,12 +10,13 @@ from ...core.facts.knob import Level, inside, named
 from ...core.facts.setup import Setup, describe
 from ...core.finding import About, Finding
 from ...core.passes.purpose import PLAY
+from ...core.passes.remedy import is_remedy
 from ...core.read.marks import Mark, find
 from ...core.read.response import RATE, Response
 from ...core.stats.estimate import Estimate
 from ...service.gather import PassView, own_factor
 from ...service.next_steps import asked_by
-from ..commands import annotate, bring_back, put_aside, set_question, take_out
+from ..commands import act, annotate, bring_back, put_aside, set_question, take_out
 from ..plots.response_plot import RatePlot, WorthPlot
 from ..session import Session
 from ..widgets.compare_page import ComparePage
@@ -286,6 +287,10 @@ class ReadStage(Stage):
 
     def _on_acted(self, action: str) -> None:
         question = self.session.question
+        if act(self.session, action):
+            if is_remedy(action):
+                self.plan_asked.emit()
+            return
         asked = asked_by(action, question) if question is not None else None
         if asked is not None:
             set_question(self.session, asked)

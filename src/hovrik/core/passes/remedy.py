@@ -29,7 +29,11 @@ def remedy_of(finding: Finding) -> str:
     charge = finding.message.values.get("charge" if said == "clamp-at" else "clamp" if said == "under-clamp" else "")
     if not isinstance(charge, Value):
         return ""
-    share = charge.number / (100.0 if charge.unit == "%" else 1.0)
+    return from_above(charge.number / (100.0 if charge.unit == "%" else 1.0))
+
+
+def from_above(share: float) -> str:
+    """The action that counts passes from above a charge on; "" where too little would be left to measure in."""
     low = math.ceil(100.0 * (share + ABOVE) - 1e-9) / 100.0
     return f"{CHARGE}{low:g}" if low <= 1.0 - NARROWEST else ""
 

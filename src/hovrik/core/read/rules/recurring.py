@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from ...facts.knob import is_number
 from ...finding import About, Finding
 from ...message import Value, say
+from ...passes.remedy import from_above
 from .rule import Looked, Rule, Whole, advice, finding
 
 OFTEN, LEAST = 0.5, 2  # share of passes, and passes, from which it recurs
@@ -20,6 +22,7 @@ CHECKS = {
     "focus-lost": ("overlay", SOME, FEW),
     "background-load": ("background", 0.3, LEAST),
 }
+NOTE = "note/never-runs/"  # and the key of an OS slot
 CLAMPS = frozenset({"clamp-at", "clamp-hit", "under-clamp"})
 
 
@@ -52,6 +55,7 @@ def _clamps(whole: Whole) -> Iterable[Finding]:
             top=say("rule.charge-under", charge=Value(max(charges), "", digits=2)) if charges else say("rule.none"),
             window=say("rule.charge-window", low=Value(low, digits=2)) if low is not None else say("rule.none")),
         About.SETTING, "source", step=advice("charge-clamps"), worry=True,
+        action=from_above(max(charges)) if charges and (low is None or max(charges) > low) else "",
     )  # fmt: skip
 
 
@@ -76,7 +80,23 @@ def _memory(whole: Whole) -> Iterable[Finding]:
     yield finding("memory-full", said, About.SETTING, "memory_split_gb", step=advice(f"memory.{which}"), worry=True)
 
 
+def _never_runs(whole: Whole) -> Iterable[Finding]:
+    """A title that did not start in an OS slot, whatever was set, and of which that is not noted yet."""
+    title, slots = whole.title, whole.rig.slots if whole.rig is not None else ()
+    for slot in slots if title is not None else ():
+        own = [one for one in whole.passes if (one.one.point.place.slot or "").rpartition("/")[2] == slot.key]
+        noted = any(one.title in (title.key, title.name) for one in slot.does_not_run) if title is not None else True
+        if len(own) < LEAST or noted or not all(one.failed for one in own) or title is None:
+            continue
+        why = Counter(one.failed for one in own).most_common(1)[0][0]
+        yield finding(
+            "never-runs", say("rule.never-runs", title=title.name, slot=slot.name, passes=len(own), why=why),
+            About.SETTING, "slot", step=advice("never-runs"), worry=True, action=f"{NOTE}{slot.key}",
+        )  # fmt: skip
+
+
 RULES = (
+    Rule("never-runs", "two passes or more in an OS slot, none of which started", _never_runs),
     Rule("recurring", "the same check in two or more passes and a third to a half of them; a tenth for what comes at "
          "random", _recurring),
     Rule("charge-clamps", "steps of power that stay, in two or more passes", _clamps),

@@ -22,7 +22,7 @@ from ..response import Response
 class Looked:
     """A pass as rules see it. checks : ids of what its own checks found; facts : of what they noted; counts : whether
     it enters figures; plan, index : that it was made for and its place in it; summary : what it was imported with;
-    is_good : whether it could enter those of another question."""
+    is_good : whether it could enter those of another question; failed : why the title did not start, "" it did."""
 
     one: Counted
     checks: frozenset[str] = frozenset()
@@ -33,6 +33,7 @@ class Looked:
     origin: Origin = Origin.MEASURED
     summary: Mapping[str, Any] = field(default_factory=dict)
     is_good: bool = True
+    failed: str = ""
 
 
 @dataclass(frozen=True)
