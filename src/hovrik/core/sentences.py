@@ -131,6 +131,7 @@ TEMPLATES: Mapping[str, str] = {
     "missing.level": "passes that tell their {factor}",
     "no-figure": "Cannot say what holds {target:n}: these passes carry no {figure}. Type it in with each pass.",
     "missing.figure": "the {figure} of each pass",
+    "missing.passes-counting": "passes of this title, scene, OS slot and source that count",
     "missing.passes": "passes of this title, scene, OS slot and source",
     "unknown-kind":
         "This notebook asks a question of a kind that this version does not know ({kind}). It is kept as it is; "

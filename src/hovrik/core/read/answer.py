@@ -145,7 +145,8 @@ def build(responses: Sequence[Response], question: Question, context: Context) -
     if not responses:
         left_out = say("no-passes-void", passes=context.void) if context.void else say("no-passes")
         left_out = context.why_void if context.why_void is not None else left_out
-        return Answer(left_out, None, None, lacks=(say("missing.passes"),), action=context.remedy)
+        lacks = say("missing.passes-counting" if context.void else "missing.passes")
+        return Answer(left_out, None, None, lacks=(lacks,), action=context.remedy)
     candidates = [(one, group) for one in responses for group in one.groups if _may_be_stated(group, question, context)]
     if candidates:
         told = tuple(generated_reasons(responses, question, context))
