@@ -331,6 +331,10 @@ CASES: dict[str, tuple[Case, Case]] = {
         {"target": 60.0, "level": "15 W", "figure": LOW_IN, "low": span(51, 50.2, 51.8)},
         {"target": 60.0, "level": "15 W", "figure": LOW_IN, "low": WIDE},
     ),
+    "in-the-way": (
+        {"what": say("rule.waits.gpu", levels=say("rule.at", level=("18 W",)), by=say("rule.held.ceiling"))},
+        {"what": say("rule.waits.pool", levels=say("rule.at", level=("4 W",)))},
+    ),
     "kept-back": (
         {"level": "12 W", "target": 40.0, "sure": 0.995, "why": say("incidents", level="12 W", incidents=1)},
         {"level": "4 W", "target": 40.0, "sure": 0.0501, "why": say("generated.untold", level="4 W")},

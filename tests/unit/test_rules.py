@@ -22,6 +22,7 @@ from hovrik.core.passes.figures import figures_of
 from hovrik.core.passes.record import Origin
 from hovrik.core.questions.question import Question
 from hovrik.core.read import answer, response
+from hovrik.core.read.in_the_way import with_what_is_in_the_way
 from hovrik.core.read.rules import table, waits
 from hovrik.core.read.rules.rule import Looked, Whole
 from hovrik.core.stats.abrupt import abrupt
@@ -282,6 +283,23 @@ def test_charge_that_cuts_power_has_a_button_that_counts_from_above():
     made = passes(charge_start_share=0.31)
     (said,) = [one for one in table.findings_of(whole(made, checks=("under-clamp",))) if one.id == "charge-clamps"]
     assert said.action == "remedy/charge/0.33" and words_of(said.action) == "Count from 33 % of charge"
+
+
+@pytest.mark.parametrize(("made", "says", "tries"), [
+    (passes(gpu_mhz=1600.0), "frames wait for the GPU, held down by its own highest clock, and not by watts.", False),
+    (passes(), "frames wait for the GPU, held down by the power limit.", True),
+    (passes(gpu_share=60.0, cpu_share=50.0), "", True),
+])  # fmt: skip
+def test_where_nothing_holds_what_is_in_the_way_is_named_before_more_watts_are_advised(made, says, tries):
+    made = [changed(one, package_w=float(one.asked.static_limit_w)) for one in made]
+    seen = whole(made, question=QUESTION.with_(target_fps=120.0), rig=replace(RIG, limit_low_w=5.0, limit_high_w=30.0))
+    found = with_what_is_in_the_way(answer.build(seen.responses, seen.question, seen.context), seen)
+    assert found.sentence.startswith("Nothing tried holds 120: the best, 16 W, has a")
+    assert found.sentence.endswith(
+        "Try limits above 16 W (the rig allows 30 W), or a lower floor." if tries else says
+    ), found.sentence
+    assert (found.reasons[0] == f"In the way: at 16 W {says}") is bool(says)
+    assert any("limits" in one for one in found.missing) is tries
 
 
 def test_a_refresh_is_left_high_on_the_adapter():

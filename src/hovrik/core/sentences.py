@@ -196,6 +196,7 @@ TEMPLATES: Mapping[str, str] = {
         "frames). Frame times of each pass are needed.",
     "none-holds":
         "Nothing tried holds {target:n}: the best, {level}, has a {figure} of {low:span}.",
+    "in-the-way": "In the way: {what}.",
     "kept-back": "Not stated: {why}. Apart from that, {level} holds {target:n} with {sure:chance}.",
     "not-settled": "Not settled yet: {level} holds {target:n} with {sure:chance}, and {asked:chance} is asked for.",
     "missing.refine": "a finer look: the lowest watts, searched pass by pass",

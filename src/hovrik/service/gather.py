@@ -49,6 +49,7 @@ from ..core.read import response
 from ..core.read.agree import at_base
 from ..core.read.answer import Answer, Context, build, hours_of
 from ..core.read.group import Counted, Group
+from ..core.read.in_the_way import with_what_is_in_the_way
 from ..core.read.limits import with_limits
 from ..core.read.response import Response
 from ..core.read.rules.rule import Looked, Whole
@@ -320,6 +321,7 @@ def evaluate(
     order = {record.id: at for at, record in enumerate(records)}
     every = sorted((*views, *beside), key=lambda one: order[one.record.id])
     whole = _whole(places, responses, every, question, context, rig, named(knobs))
+    answer = with_what_is_in_the_way(answer, whole)
     better = response.read([one.counted for one in beside if one.is_good], question, factor, named(knobs))
     better = _with_incidents(better, incidents)
     found = findings_of(replace(whole, pick=answer.option, beside=better))

@@ -1,0 +1,49 @@
+"""What is in the way where nothing that was tried holds: named by the evidence of the findings, before more of what was
+tried is advised."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..message import Message, say
+from .answer import Answer
+from .group import Group
+from .response import Response
+from .rules import waits
+from .rules.rule import Whole
+
+MORE_WATTS = frozenset({"missing.limits-to", "missing.top"})
+NO_WATTS_HELP = frozenset({waits.CEILING, waits.HEAT, waits.CLAMP})
+NOT_OF_WATTS = frozenset({waits.CAP, waits.PANEL, waits.ENGINE, waits.POOL, waits.MEMORY})
+
+
+def with_what_is_in_the_way(answer: Answer, whole: Whole) -> Answer:
+    """The answer, with what frames wait for at its best level as the first reason; in its sentence, too, where more
+    watts would not change that. One that something holds in is left as it is, as is one whose frames do not tell."""
+    first = answer.says.values.get("one", answer.says)
+    if not isinstance(first, Message) or first.id != "none-holds":
+        return answer
+    found = _best(whole, str(first.values["level"]))
+    if found is None:
+        return answer
+    response, group = found
+    told = waits.waits_of(response, whole)[response.groups.index(group)]
+    message = waits.message_at(whole, group.setup)
+    if message is None:
+        return answer
+    because = (say("in-the-way", what=message), *answer.because)
+    is_told = told.held in NO_WATTS_HELP or told.what in NOT_OF_WATTS
+    if not is_told or response.factor.unit != "W":
+        return replace(answer, because=because)
+    says = say("two-sentences", one=first, other=say("in-the-way", what=message))
+    lacks = tuple(one for one in answer.lacks if one.id not in MORE_WATTS)
+    return replace(answer, says=says, because=because, lacks=lacks)
+
+
+def _best(whole: Whole, level: str) -> tuple[Response, Group] | None:
+    """The level that is named as the best."""
+    for response in whole.responses:
+        for group in response.groups:
+            if response.factor.words(group.level) == level:
+                return response, group
+    return None
