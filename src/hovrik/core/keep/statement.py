@@ -9,7 +9,7 @@ from typing import Any
 from ..message import Message, say
 from ..words import render
 
-METHOD = 1  # of answering: one more where the same passes may give another answer
+METHOD = 2  # of answering: one more where the same passes may give another answer
 SHORT = 8  # signs of a pass's id that are kept: enough to tell passes of one notebook apart
 
 
