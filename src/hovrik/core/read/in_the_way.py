@@ -33,7 +33,7 @@ def with_what_is_in_the_way(answer: Answer, whole: Whole) -> Answer:
         return answer
     because = (say("in-the-way", what=message), *answer.because)
     is_told = told.held in NO_WATTS_HELP or told.what in NOT_OF_WATTS
-    if not is_told or response.factor.unit != "W":
+    if not is_told or not any(one.id in MORE_WATTS for one in answer.lacks):  # what it advises is another thing
         return replace(answer, because=because)
     says = say("two-sentences", one=first, other=say("in-the-way", what=message))
     lacks = tuple(one for one in answer.lacks if one.id not in MORE_WATTS)
