@@ -17,6 +17,7 @@ from hovrik.core.facts.knob import Knob, Order
 from hovrik.core.facts.place import Place, Source
 from hovrik.core.facts.rig import Panel, Rig
 from hovrik.core.facts.setup import Setup, static
+from hovrik.core.facts.terms import Aim
 from hovrik.core.kinds import claim, display_path, over_charge, plugged, rest_draw, stays_cool
 from hovrik.core.kinds.claim import verdict_of
 from hovrik.core.kinds.kind import Ask, Seen
@@ -169,6 +170,20 @@ def test_wrong_verdicts_are_seldom_where_nothing_differs_or_all_is_as_claimed(ki
     cells = [one for one in cells if kind != "options" or one[2] != "level"]
     wrong = [levels.other_null(kind, cell, case) for cell in cells for case in range(120 // len(cells))]
     assert sum(wrong) <= 17
+
+
+def test_outside_meters_and_the_energy_of_a_job_are_figures_of_a_verdict():
+    """Seven per cent less at the wall and of a job, of which the battery tells nothing."""
+    rows = levels.plays(2, 6, "low", "", True, 0.0, np.random.default_rng(3))
+    more = {"wall_w": 40.0, "input_w": 36.0, "energy_wh": 1.2, "min_fps": 30.0}
+    told = []
+    for one in rows:
+        less = 0.93 if one.asked["mode"] == "b" else 1.0
+        values = {**one.figures.values, **{k: v * (less if k != "min_fps" else 1.0) for k, v in more.items()}}
+        told.append(replace(one, figures=PassFigures(values=values)))
+    said = [one for one in levels.answered(told, Aim.FRAMES).reasons if ": " in one]
+    for name in ("wall power", "DC input power", "energy of the job"):
+        assert any(name.lower() in one.lower() and one.endswith(": better") for one in said), said
 
 
 def test_no_offset_where_coolness_is_asked():

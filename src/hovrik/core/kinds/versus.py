@@ -20,7 +20,10 @@ from ..words import decimals
 from .kind import Seen
 
 MOST_TOLD = 3  # levels whose figures are in the first line
-OTHERS = ("score", "time_s", "package_w", "draw_w", "die_c", "shell_c", "die_end_c", "noise_db")
+OTHERS = (
+    "min_fps", "score", "time_s", "energy_wh", "package_w", "draw_w", "input_w", "wall_w", "die_c", "shell_c",
+    "die_end_c", "noise_db",
+)  # fmt: skip
 
 
 def figures_of(seen: Seen) -> tuple[str, ...]:
