@@ -1,6 +1,7 @@
 """Seeded cases in which what a plain ladder of short passes says is wrong, and the kind that asks it is right."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 from helpers.build import QUESTION, of_figures
@@ -71,7 +72,7 @@ def test_one_level_after_the_other_takes_a_drift_for_the_knob():
         for number, setup in enumerate(order):
             watts = 16.0 * math.exp(-0.003 * number + 0.002 * rng.standard_normal())
             figures = PassFigures(values={"draw_w": watts, "mean_fps": 40.0})
-            rows.append(of_figures(f"{words}{number}", setup, figures))
+            rows.append(replace(of_figures(f"{words}{number}", setup, figures), round=f"run/{number}"))
         factor = of_knob(Knob("boost", "CPU boost", levels=("off", "on")))
         seen = Seen([], rows, Question("claim", parts={"claim": told}), CONTEXT, factor)
         said[words] = claim.answer(seen).sentence
