@@ -204,7 +204,8 @@ class OnePass:
 
         pin = Pin(wanted, limit, step)
         there = pinned(pin, self.asked, set_to, let_pass)
-        if there or frozen:
+        in_range = all(knobs[key].refusal(pin.asked_w) is None for key in LIMITS if key in knobs)
+        if there or (frozen and in_range):
             self.pins[self._pin_key] = pin.asked_w
         elif self.asked != self.planned.setup and not self._is_left:
             set_to(self.planned.setup)

@@ -25,10 +25,7 @@ from .ladder import Ladder
 
 Array = NDArray[np.float64]
 
-JITTER_MS, JITTER_SD = (
-    0.41,
-    0.7,
-)  # by which a limiter alone lets 1 % of frames be late, ms, where no pass tells (log sd)
+JITTER_MS, JITTER_SD = 0.41, 0.7  # by which a limiter alone lets 1 % of frames be late; log sd; where no pass tells
 READ_SD, LEAST_MS = 0.15, 0.02  # the same as it is read of a pass at a cap
 NEARLY, SELDOM = 1.1, 0.004  # of a cap's interval; share of frames over that up to which lateness is the limiter's own
 DEVIATE_MORE, DEVIATE_SD = 0.05, 0.15  # of the share of slow frames, likewise
