@@ -452,6 +452,31 @@ def question_options(function: Callable[..., Any]) -> Callable[..., Any]:
     return function
 
 
+def table_options(function: Callable[..., Any]) -> Callable[..., Any]:
+    """`--json` and `--csv`, one of which may be chosen: told as `form`, "" without."""
+
+    @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+    @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+    @functools.wraps(function)
+    def wrapper(*args: Any, as_json: bool, as_csv: bool, **kwargs: Any) -> Any:
+        if as_json and as_csv:
+            raise click.UsageError("choose --json or --csv")
+        return function(*args, form="json" if as_json else "csv" if as_csv else "", **kwargs)
+
+    return wrapper
+
+
+def _print_table(form: str, document: dict[str, Any], as_csv: str, lines: list[str]) -> None:
+    """A table as it is asked for: one JSON document, CSV, or lines."""
+    if form == "json":
+        print_json(document)
+    elif form == "csv":
+        click.echo(as_csv, nl=False)
+    else:
+        for line in lines:
+            click.echo(line)
+
+
 def _open_notebook(path: Path, *, read_only: bool) -> Any:
     from .store.notebook import Notebook
 
@@ -532,36 +557,31 @@ def report(notebook: Path, out: Path, force: bool, **changes: Any) -> int:
 @question_options
 @click.option("--over", default="", metavar="FACTOR", help="Levels of this: limit_w (else), a knob, slot, version ...")
 @click.option("--every-title", is_flag=True, help="Of every title and scene in every OS slot of the rig.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-@click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@table_options
 @told
-def levels(notebook: Path, over: str, every_title: bool, as_json: bool, as_csv: bool, **changes: Any) -> int:
+def levels(notebook: Path, over: str, every_title: bool, form: str, **changes: Any) -> int:
     """Every level of what NOTEBOOK's question is about with its figures, and why passes of it do not count."""
     from .core import words
     from .service import levels as tables
     from .service.gather import evaluate
     from .service.spoiled import rows_of
 
-    if as_json and as_csv:
-        raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
         question = _question(opened, **changes)
         found = evaluate(opened, question, over=over)
         over_all = tables.library_of(opened, question, over) if every_title else None
-    rows = tables.level_rows(found)
-    if as_json:
-        told_rows = [row.as_dict() for row in (over_all.rows if over_all is not None else rows)]
-        said = [words.render(one) for one in over_all.says] if over_all is not None else []
-        print_json({"levels": told_rows, "says": said, "spoiled": rows_of(found.spoiled)})
-    elif as_csv:
-        click.echo(tables.csv_over(over_all.rows) if over_all is not None else tables.csv_of(rows), nl=False)
+    if over_all is not None:
+        lines = [tables.library_headings(found), *map(tables.library_cells, over_all.rows)]
+        says = [words.render(one) for one in over_all.says]
+        document = {"levels": [row.as_dict() for row in over_all.rows], "says": says}
+        as_csv = tables.csv_over(over_all.rows)
     else:
+        rows, says = tables.level_rows(found), []
         lines = [tables.headings(found), *map(tables.cells, rows)]
-        if over_all is not None:
-            lines = [tables.library_headings(found), *map(tables.library_cells, over_all.rows)]
-            lines += [(words.render(one),) for one in over_all.says]
-        for line in lines:
-            click.echo("  ".join(line))
+        document, as_csv = {"levels": [row.as_dict() for row in rows], "says": []}, tables.csv_of(rows)
+    _print_table(
+        form, {**document, "spoiled": rows_of(found.spoiled)}, as_csv, ["  ".join(one) for one in lines] + says
+    )
     return _spoiled_status(found.spoiled)
 
 
@@ -569,10 +589,9 @@ def levels(notebook: Path, over: str, every_title: bool, as_json: bool, as_csv: 
 @click.argument("notebook", type=_FILE)
 @question_options
 @click.option("--panel", default="", metavar="RIG|RATES", help="Caps of another panel: a rig's name, 60,90 or 48-120.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-@click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@table_options
 @told
-def caps(notebook: Path, panel: str, as_json: bool, as_csv: bool, **changes: Any) -> int:
+def caps(notebook: Path, panel: str, form: str, **changes: Any) -> int:
     """Every set-up in NOTEBOOK with every cap that the panel shows evenly: which holds, watts, hours."""
     from .core import words
     from .service import library
@@ -580,22 +599,16 @@ def caps(notebook: Path, panel: str, as_json: bool, as_csv: bool, **changes: Any
     from .service.gather import evaluate
     from .service.spoiled import rows_of
 
-    if as_json and as_csv:
-        raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
         question = _question(opened, **changes)
         found = evaluate(opened, question)
         table = table_of(found, panel, library.rigs(opened).values())
-    if as_json:
-        print_json({**table_dict(table), "spoiled": rows_of(found.spoiled)})
-    elif as_csv:
-        click.echo(csv_of(table), nl=False)
-    else:
-        click.echo(words.render(table.says))
-        for row in table.rows:
-            cells = [f"{cap.cap_fps:.4g}: {cell_words(cell, question.terms.sure)}".replace("\n", " ")
-                     for cap, cell in zip(table.caps, row.cells)]  # fmt: skip
-            click.echo("  ".join((row.words, *cells)))
+    sure = question.terms.sure
+    lines = [words.render(table.says)]
+    for row in table.rows:
+        cells = [f"{cap.cap_fps:.4g}: {cell_words(cell, sure)}" for cap, cell in zip(table.caps, row.cells)]
+        lines.append("  ".join((row.words, *cells)).replace("\n", " "))
+    _print_table(form, {**table_dict(table), "spoiled": rows_of(found.spoiled)}, csv_of(table), lines)
     return _spoiled_status(found.spoiled)
 
 
@@ -603,28 +616,20 @@ def caps(notebook: Path, panel: str, as_json: bool, as_csv: bool, **changes: Any
 @click.argument("notebook", type=_FILE)
 @question_options
 @click.option("--section", "within", default="", help="Of this section of the scene only.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-@click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@table_options
 @told
-def passes(notebook: Path, within: str, as_json: bool, as_csv: bool, **changes: Any) -> int:
+def passes(notebook: Path, within: str, form: str, **changes: Any) -> int:
     """Every pass in NOTEBOOK that belongs to its question, with verdict and figures."""
     from .service.gather import evaluate
     from .service.rows import csv_of, pass_row
     from .service.spoiled import rows_of
 
-    if as_json and as_csv:
-        raise click.UsageError("choose --json or --csv")
     with _open_notebook(notebook, read_only=True) as opened:
         question = _question(opened, **changes)
         found = evaluate(opened, question, within=within)
     rows = [pass_row(view, question) for view in found.views if not view.deleted]
-    if as_json:
-        print_json({"passes": rows, "spoiled": rows_of(found.spoiled)})
-    elif as_csv:
-        click.echo(csv_of(rows), nl=False)
-    else:
-        for row in rows:
-            click.echo(f"{row['id'][:8]}  {row['verdict']:8} {row['words']}")
+    lines = [f"{row['id'][:8]}  {row['verdict']:8} {row['words']}" for row in rows]
+    _print_table(form, {"passes": rows, "spoiled": rows_of(found.spoiled)}, csv_of(rows), lines)
     return _spoiled_status(found.spoiled)
 
 

@@ -24,7 +24,7 @@ from ..service.gather import surprising_setups, void_setups
 from ..service.machines import BY_HAND, by_hand, open_machine
 from ..store.notebook import JournalEntry, Notebook
 from .campaign_run import CampaignRun
-from .commands import answer, take_remedy
+from .commands import act, answer
 from .desktop import Desktop
 from .evaluate_worker import EvaluateWorker
 from .frame import Frame
@@ -444,7 +444,7 @@ class MainWindow(QMainWindow):
         self._pause(False)
 
     def _on_answer_acted(self, action: str) -> None:
-        take_remedy(self.session, action)
+        act(self.session, action)
         self.show_stage("Plan")
 
     def next_page(self) -> None:

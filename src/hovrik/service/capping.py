@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
@@ -12,12 +10,11 @@ from ..core import words
 from ..core.facts.panel import EvenCap, caps_of_words, even_caps_of
 from ..core.facts.rig import Rig
 from ..core.model.capped import Capped, capped, limiter_of
-from ..core.model.ladder import Ladder
 from ..core.passes.figure import low_id
-from ..core.read.cap_table import OUT, CapCell, CapTable, cap_table, hours_at
+from ..core.read.cap_table import OUT, CapCell, CapTable, cap_table, hours_at, ladder_of
 from ..core.read.response import Response
 from ..core.stats.estimate import Estimate
-from ..store.files.write.profile import plain_cell
+from ..store.files.write.table import csv_text, ends_of
 from .gather import Evaluation
 
 
@@ -37,7 +34,7 @@ def predicted_from(evaluation: Evaluation) -> Response | None:
     usable = [one for one in evaluation.responses if one.ladder is not None and one.factor.unit == "W"]
 
     def rank(one: Response) -> tuple[bool, float, int]:
-        caps = [cap for cap in _ladder(one).caps if cap is not None]
+        caps = [cap for cap in ladder_of(one).caps if cap is not None]
         return not caps, max(caps, default=0.0), sum(len(group.passes) for group in one.groups)
 
     return max(usable, key=rank, default=None)
@@ -50,11 +47,11 @@ def caps_of(evaluation: Evaluation, wanted: Callable[[], bool] = lambda: True) -
         return ()
     question, found = evaluation.question, []
     low, tolerance = low_id(question.school), question.terms.tolerance
-    paced = limiter_of(one.ladder for one in evaluation.every if one.ladder is not None)
+    paced = limiter_of(one.ladder for one in evaluation.every)
     for even in even_caps_of(rig):
         if not wanted():
             break
-        told = capped(_ladder(response), even.cap_fps, tolerance, low, paced)
+        told = capped(ladder_of(response), even.cap_fps, tolerance, low, paced)
         levels = [one for one in told if one is not None]
         judged = [one for one in levels if one.holds is not None]
         if not judged:
@@ -64,11 +61,6 @@ def caps_of(evaluation: Evaluation, wanted: Callable[[], bool] = lambda: True) -
         hours = hours_at(at.draw, question, evaluation.context)
         found.append(CapRow(even, at, first is not None, hours))
     return tuple(found)
-
-
-def _ladder(response: Response) -> Ladder:
-    assert response.ladder is not None
-    return response.ladder
 
 
 def table_of(evaluation: Evaluation, panel: str = "", rigs: Iterable[Rig] = (),
@@ -119,20 +111,10 @@ def table_dict(table: CapTable) -> dict[str, Any]:
 
 
 def csv_of(table: CapTable) -> str:
-    """The table as CSV (RFC 4180): a line a set-up and cap, with every end."""
-    text = io.StringIO(newline="")
-    lines = csv.writer(text)
+    """The table as CSV: a line a set-up and cap, with every end."""
     names = [f"{name}{end}" for name in ("draw, W", "hours") for end in ("", " low", " high")]
-    lines.writerow(["setup", "cap, fps", "refresh, Hz", "holds, share", "passes", *names])
-    for row in table.rows:
-        for even, cell in zip(table.caps, row.cells):
-            if cell is None:
-                continue
-            ends = [end for one in (cell.draw, cell.hours) for end in _ends(one)]
-            line = [row.words, even.cap_fps, even.refresh_hz, cell.holds, cell.passes, *ends]
-            lines.writerow([plain_cell(one) for one in line])
-    return text.getvalue()
-
-
-def _ends(one: Estimate | None) -> list[float | str | None]:
-    return [one.value, one.low, one.high] if one is not None else ["", "", ""]
+    lines = [
+        (row.words, even.cap_fps, even.refresh_hz, cell.holds, cell.passes, *ends_of(cell.draw), *ends_of(cell.hours))
+        for row in table.rows for even, cell in zip(table.caps, row.cells) if cell is not None
+    ]  # fmt: skip
+    return csv_text([("setup", "cap, fps", "refresh, Hz", "holds, share", "passes", *names), *lines])

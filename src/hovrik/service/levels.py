@@ -3,8 +3,6 @@ known of it for want of a pass that counts, with the reason."""
 
 from __future__ import annotations
 
-import csv
-import io
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -23,7 +21,7 @@ from ..core.read.group import Group
 from ..core.read.marks import Mark, find, over_library
 from ..core.read.response import level_of
 from ..core.stats.estimate import Estimate
-from ..store.files.write.profile import plain_cell
+from ..store.files.write.table import csv_text, ends_of
 from ..store.notebook import Notebook
 from . import library
 from .gather import Evaluation, PassView, evaluate
@@ -216,28 +214,22 @@ def library_cells(one: LibraryRow) -> tuple[str, ...]:
 
 
 def csv_over(rows: Sequence[LibraryRow]) -> str:
-    """The table over titles as CSV (RFC 4180)."""
-    lines = list(csv.reader(io.StringIO(csv_of([replace(one.row, slot=one.slot) for one in rows]))))
-    text = io.StringIO(newline="")
-    table = csv.writer(text)
-    table.writerow(["title", "scene", *lines[0]])
-    for one, line in zip(rows, lines[1:]):
-        table.writerow([plain_cell(one.title), plain_cell(one.scene), *line])
-    return text.getvalue()
+    """The table over titles as CSV."""
+    lines = [(one.title, one.scene, *_line(one.row, one.slot)) for one in rows]
+    return csv_text([("title", "scene", *_csv_headings()), *lines])
 
 
 def csv_of(rows: Sequence[LevelRow]) -> str:
-    """The table as CSV (RFC 4180), every figure with its interval and unit."""
+    """The table as CSV, every figure with its interval and unit."""
+    return csv_text([_csv_headings(), *(_line(row, row.slot) for row in rows)])
+
+
+def _csv_headings() -> list[str]:
     units = {"mean_fps": "fps", "judged": "fps", "package_w": "W", "draw_w": "W", "hours": "h", "die_c": "C"}
     names = [f"{name}{end}, {units[name]}" for name in FIGURES for end in ("", ".low", ".high")]
-    text = io.StringIO(newline="")
-    table = csv.writer(text)
-    table.writerow(["level", "setup", "slot", "passes", *names, "holds, share", "left out"])
-    for row in rows:
-        ends: list[Any] = []
-        for name in FIGURES:
-            one = row.figures.get(name)
-            ends += [one.value, one.low, one.high] if one is not None else ["", "", ""]
-        line = [row.words, row.shared, row.slot, row.passes, *ends, row.holds, row.out_words]
-        table.writerow([plain_cell(cell) for cell in line])
-    return text.getvalue()
+    return ["level", "setup", "slot", "passes", *names, "holds, share", "left out"]
+
+
+def _line(row: LevelRow, slot: str) -> list[Any]:
+    ends = [end for name in FIGURES for end in ends_of(row.figures.get(name))]
+    return [row.words, row.shared, slot, row.passes, *ends, row.holds, row.out_words]

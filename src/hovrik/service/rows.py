@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,7 +9,7 @@ from ..core.facts import condition
 from ..core.facts.setup import describe
 from ..core.passes.figure import BY_ID, FIGURES
 from ..core.questions.question import Question
-from ..store.files.write.profile import plain_cell
+from ..store.files.write.table import csv_text
 from .gather import Evaluation, PassView
 
 _NAMES = {"die_c": "die_settled_c", "shell_c": "shell_settled_c"}
@@ -41,11 +39,7 @@ def csv_of(rows: Sequence[dict[str, Any]]) -> str:
         line.update({k: v["value"] for k, v in row["conditions"].items() if v["value"] is not None})
         flat.append(line)
     names = list(dict.fromkeys(key for line in flat for key in line))
-    text = io.StringIO(newline="")
-    writer = csv.DictWriter(text, names)
-    writer.writerow({name: plain_cell(name) for name in names})
-    writer.writerows({name: plain_cell(value) for name, value in line.items()} for line in flat)
-    return text.getvalue()
+    return csv_text([names, *([line.get(name) for name in names] for line in flat)])
 
 
 def pass_row(view: PassView, question: Question) -> dict[str, Any]:

@@ -18,9 +18,7 @@ from PyQt6.QtWidgets import (
 
 from ...core import words
 from ...core.errors import HovrikError, PlanError
-from ...core.facts.panel import uneven_cap
 from ...core.kinds.table import kind_asked
-from ...core.message import Value, say
 from ...core.passes.energy import Overhead
 from ...core.passes.figure import BY_ID
 from ...core.passes.purpose import HEAT
@@ -28,6 +26,7 @@ from ...core.plan.ahead import ahead
 from ...core.plan.grid import LadderDesign
 from ...core.plan.schedule import Totals, total
 from ...core.plan.steps import PlannedPass
+from ...core.read.rules.pacing import uneven_words
 from ...core.stats.power import detectable
 from ...core.words import plural
 from ...service import run as sweep
@@ -198,10 +197,9 @@ class PlanStage(Stage):
         rig, slots = self.session.rig, {one.key: one for one in self.session.rig.slots} if self.session.rig else {}
         own = self.session.question.slot if self.session.question is not None else ""
         for one in passes:
-            uneven = uneven_cap(one.setup, rig, slots.get(one.slot or own))
-            if uneven is not None:
-                told = say("rule.cap-uneven", cap=uneven[0], refresh=Value(uneven[1], "Hz"))
-                return f"{words.sentence(words.render(told))} {words.render(say('rule.cap-uneven.do', cap=uneven[0]))}"
+            told = uneven_words(one.setup, rig, slots.get(one.slot or own))
+            if told is not None:
+                return " ".join(words.sentence(words.render(part)) for part in told)
         return ""
 
     def _spread(self) -> tuple[float, float]:

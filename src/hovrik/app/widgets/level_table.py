@@ -53,7 +53,7 @@ class LevelTable(QWidget):
         table.setRowCount(len(rows))
         if (header := table.horizontalHeader()) is not None:
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            header.setSectionResizeMode(len(head) - 2, QHeaderView.ResizeMode.Stretch)
+            header.setSectionResizeMode(len(head) - 1, QHeaderView.ResizeMode.Stretch)
         for at, texts in enumerate(rows):
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)

@@ -79,7 +79,7 @@ def _predicted(responses: Sequence[Response], seen: Seen, tolerance: float, low:
     for response in responses:
         if rig is None or response.ladder is None or None not in response.ladder.caps:
             continue
-        found, paced = [], limiter_of(one.ladder for one in responses if one.ladder is not None)
+        found, paced = [], limiter_of(one.ladder for one in responses)
         for even in even_caps_of(rig):
             levels = capped(response.ladder, even.cap_fps, tolerance, low, paced)
             one = next((c for c in levels if c is not None), None)

@@ -134,8 +134,8 @@ def answer(seen: Seen) -> Answer:
     loose = [one for one in found if one.high > FOLLOWS and one not in sure]
     if sure:
         says = say("limits.by", knobs=tuple(_name(one.name, names, seen.knobs) for one in sure))
-    elif centre is not None and (waited := waits.message_at(whole, centre)) is not None:
-        says = say("limits.waits", waits=waited)
+    elif centre is not None and (waited := waits.told_at(whole, centre)) is not None:
+        says = say("limits.waits", waits=waited[1])
     elif loose:
         says = say("limits.open", knobs=tuple(_name(one.name, names, seen.knobs) for one in loose))
     else:

@@ -64,10 +64,10 @@ class Limiter:
 UNKNOWN = Limiter()
 
 
-def limiter_of(ladders: Iterable[Ladder]) -> Limiter:
+def limiter_of(ladders: Iterable[Ladder | None]) -> Limiter:
     """The limiter of passes at a cap of which nearly every frame was paced; `UNKNOWN` where there are none."""
     found = []
-    for ladder in ladders:
+    for ladder in filter(None, ladders):
         for cap, tails in zip(ladder.caps, ladder.tails):
             found += [_late_ms(tail, 1000.0 / cap) for tail in tails
                       if cap is not None and tail.slower_than(NEARLY * 1000.0 / cap) <= SELDOM]  # fmt: skip

@@ -4,8 +4,8 @@ cap (or with a higher one)."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..facts.knob import CAP, REFRESH
@@ -20,7 +20,6 @@ from ..passes.figure import low_id
 from ..questions.question import Question
 from ..stats.estimate import Estimate, Mean
 from .answer import Context, hours_of
-from .group import Group
 from .response import Response
 
 SAME_FPS = 0.05  # caps this near are one
@@ -99,9 +98,9 @@ def cap_table(
     for response in responses:
         for at, group in enumerate(response.groups):
             homes.setdefault((group.setup.without(CAP, REFRESH), response.apart), []).append((response, at))
-    asked = _Asked(question, context, limiter_of(one.ladder for one in responses if one.ladder is not None))
+    asked = _Asked(question, context, limiter_of(one.ladder for one in responses))
     rows = [
-        CapSetup(setup, apart, _rate(own), tuple(asked.cell(own, even) if wanted() else None for even in caps))
+        CapSetup(setup, apart, _rate(own), tuple(asked.cells(own, caps, wanted)))
         for (setup, apart), own in homes.items()
     ]
     rows = [row for row in rows if any(row.cells)]
@@ -109,9 +108,7 @@ def cap_table(
     in_reach = [at for at in known if any((cell := row.cells[at]) and cell.holds >= OUT for row in rows)]
     first = max((at for at in known if at < in_reach[0]), default=in_reach[0]) if in_reach else len(caps) - 1
     kept = [at for at in known if at >= first]
-    chosen = tuple(
-        CapSetup(row.setup, row.apart, row.rate, tuple(row.cells[at] for at in kept)) for row in rows
-    )  # fmt: skip
+    chosen = tuple(replace(row, cells=tuple(row.cells[at] for at in kept)) for row in rows)
     shown = tuple(caps[at] for at in kept)
     lock = _lock(chosen, question.terms.sure)
     says = None if asked.paced.is_known else _untried(shown, chosen, lock, question.terms.sure)
@@ -124,18 +121,23 @@ class _Asked:
     context: Context
     paced: Limiter
 
-    def cell(self, own: Sequence[tuple[Response, int]], even: EvenCap) -> CapCell | None:
-        """Of a set-up's groups: as measured with this cap, else as predicted of what is nearest to no cap."""
-        made = [(one, at) for one, at in own if (cap := _cap(one, at)) is not None
-                and abs(cap - even.cap_fps) < SAME_FPS and _is_shown_evenly(one.groups[at], even.cap_fps)]  # fmt: skip
-        if made and (cell := self._measured(*max(made, key=_passes), even.cap_fps)) is not None:
-            return cell
-        free = sorted((_rank(one, at), number) for number, (one, at) in enumerate(own))
-        return self._predicted(*own[free[-1][1]], even.cap_fps)
+    def cells(
+        self, own: Sequence[tuple[Response, int]], caps: Sequence[EvenCap], wanted: Callable[[], bool]
+    ) -> Iterator[CapCell | None]:
+        """Of a set-up's groups, a cap each: as measured with it, else as predicted of what is nearest to no cap."""
+        free = own[max(range(len(own)), key=lambda number: (_rank(*own[number]), number))]
+        for even in caps:
+            made = [place for place in own if _is_made_at(*place, even.cap_fps)]
+            if not wanted():
+                yield None
+            elif made and (cell := self._measured(*max(made, key=_passes), even.cap_fps)) is not None:
+                yield cell
+            else:
+                yield self._predicted(*free, even.cap_fps)
 
     def _measured(self, response: Response, at: int, cap_fps: float) -> CapCell | None:
         group, low = response.groups[at], low_id(self.question.school)
-        ladder, place = _ladder(response), at
+        ladder, place = ladder_of(response), at
         if CAP in response.factor.knobs:  # levels beside it are other caps
             ladder, place = ladder.only([at]), 0
         ms = 1000.0 / ((1 - self.question.terms.tolerance) * cap_fps)
@@ -147,7 +149,7 @@ class _Asked:
 
     def _predicted(self, response: Response, at: int, cap_fps: float) -> CapCell | None:
         found: Capped | None = capped(
-            _ladder(response), cap_fps, self.question.terms.tolerance, low_id(self.question.school), self.paced
+            ladder_of(response), cap_fps, self.question.terms.tolerance, low_id(self.question.school), self.paced
         )[at]
         if found is None or found.holds is None:
             return None
@@ -156,13 +158,14 @@ class _Asked:
         return CapCell(found.holds, found.draw, hours, renders=found.renders or 0.0)
 
 
-def _ladder(response: Response) -> Ladder:
+def ladder_of(response: Response) -> Ladder:
+    """The passes of a response as the model has them: one that was read has them."""
     assert response.ladder is not None
     return response.ladder
 
 
 def _cap(response: Response, at: int) -> float | None:
-    return _ladder(response).caps[at]
+    return ladder_of(response).caps[at]
 
 
 def _passes(place: tuple[Response, int]) -> int:
@@ -175,9 +178,11 @@ def _rank(response: Response, at: int) -> tuple[bool, float, int]:
     return cap is None, cap or 0.0, len(response.groups[at].passes)
 
 
-def _is_shown_evenly(group: Group, cap_fps: float) -> bool:
-    """Whether passes at a cap were not held up by a panel of other ticks."""
-    return uneven_cap(group.setup.with_(**{CAP: cap_fps})) is None
+def _is_made_at(response: Response, at: int, cap_fps: float) -> bool:
+    """Whether passes were made at a cap, and not held up by a panel of other ticks."""
+    cap = _cap(response, at)
+    near = cap is not None and abs(cap - cap_fps) < SAME_FPS
+    return near and uneven_cap(response.groups[at].setup.with_(**{CAP: cap_fps})) is None
 
 
 def _rate(own: Sequence[tuple[Response, int]]) -> Estimate | None:

@@ -8,7 +8,6 @@ from dataclasses import replace
 from ..message import Message, say
 from .answer import Answer
 from .group import Group
-from .response import Response
 from .rules import waits
 from .rules.rule import Whole
 
@@ -23,16 +22,13 @@ def with_what_is_in_the_way(answer: Answer, whole: Whole) -> Answer:
     first = answer.says.values.get("one", answer.says)
     if not isinstance(first, Message) or first.id != "none-holds":
         return answer
-    found = _best(whole, str(first.values["level"]))
-    if found is None:
+    best = _named(whole, str(first.values["level"]))
+    told = waits.told_at(whole, best.setup) if best is not None else None
+    if told is None:
         return answer
-    response, group = found
-    told = waits.waits_of(response, whole)[response.groups.index(group)]
-    message = waits.message_at(whole, group.setup)
-    if message is None:
-        return answer
+    waited, message = told
     because = (say("in-the-way", what=message), *answer.because)
-    is_told = told.held in NO_WATTS_HELP or told.what in NOT_OF_WATTS
+    is_told = waited.held in NO_WATTS_HELP or waited.what in NOT_OF_WATTS
     if not is_told or not any(one.id in MORE_WATTS for one in answer.lacks):  # what it advises is another thing
         return replace(answer, because=because)
     says = say("two-sentences", one=first, other=say("in-the-way", what=message))
@@ -40,10 +36,7 @@ def with_what_is_in_the_way(answer: Answer, whole: Whole) -> Answer:
     return replace(answer, says=says, because=because, lacks=lacks)
 
 
-def _best(whole: Whole, level: str) -> tuple[Response, Group] | None:
+def _named(whole: Whole, level: str) -> Group | None:
     """The level that is named as the best."""
-    for response in whole.responses:
-        for group in response.groups:
-            if response.factor.words(group.level) == level:
-                return response, group
-    return None
+    groups = ((one, group) for one in whole.responses for group in one.groups)
+    return next((group for one, group in groups if one.factor.words(group.level) == level), None)

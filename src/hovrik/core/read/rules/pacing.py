@@ -7,8 +7,10 @@ from collections.abc import Iterable, Sequence
 from ...facts.knob import CAP, REFRESH, inside, is_number
 from ...facts.panel import LOCKED, is_even, uneven_cap
 from ...facts.place import Source
+from ...facts.rig import OsSlot, Rig
+from ...facts.setup import Setup
 from ...finding import About, Finding
-from ...message import Value, say
+from ...message import Message, Value, say
 from ..delay import added_ms, counted_of
 from ..generated import FROM_FPS, is_generated
 from ..group import Group, cap_of, paced_share
@@ -63,16 +65,21 @@ def _far(response: Response, capped: list[tuple[Group, float]], cap: float) -> F
     )  # fmt: skip
 
 
+def uneven_words(setup: Setup, rig: Rig | None, slot: OsSlot | None) -> tuple[Message, Message] | None:
+    """That a fixed refresh does not show a setup's cap evenly, and what to do; None where it does."""
+    uneven = uneven_cap(setup, rig, slot)
+    if uneven is None:
+        return None
+    cap, refresh = uneven
+    return say("rule.cap-uneven", cap=cap, refresh=Value(refresh, "Hz")), advice("cap-uneven", cap=cap)
+
+
 def _uneven(whole: Whole) -> Iterable[Finding]:
     """A cap that a fixed refresh does not show evenly."""
     for looked in whole.counted:
-        uneven = uneven_cap(looked.one.point.setup, whole.rig, whole.slot)
-        if uneven is not None:
-            cap, refresh = uneven
-            yield finding(
-                "cap-uneven", say("rule.cap-uneven", cap=cap, refresh=Value(refresh, "Hz")), About.SETTING, CAP,
-                step=advice("cap-uneven", cap=cap), worry=True,
-            )  # fmt: skip
+        told = uneven_words(looked.one.point.setup, whole.rig, whole.slot)
+        if told is not None:
+            yield finding("cap-uneven", told[0], About.SETTING, CAP, step=told[1], worry=True)
             return
 
 

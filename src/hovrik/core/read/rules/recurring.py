@@ -82,11 +82,13 @@ def _memory(whole: Whole) -> Iterable[Finding]:
 
 def _never_runs(whole: Whole) -> Iterable[Finding]:
     """A title that did not start in an OS slot, whatever was set, and of which that is not noted yet."""
-    title, slots = whole.title, whole.rig.slots if whole.rig is not None else ()
-    for slot in slots if title is not None else ():
+    title = whole.title
+    if title is None or whole.rig is None:
+        return
+    for slot in whole.rig.slots:
         own = [one for one in whole.passes if (one.one.point.place.slot or "").rpartition("/")[2] == slot.key]
-        noted = any(one.title in (title.key, title.name) for one in slot.does_not_run) if title is not None else True
-        if len(own) < LEAST or noted or not all(one.failed for one in own) or title is None:
+        is_noted = any(one.title in (title.key, title.name) for one in slot.does_not_run)
+        if is_noted or len(own) < LEAST or not all(one.failed for one in own):
             continue
         why = Counter(one.failed for one in own).most_common(1)[0][0]
         yield finding(

@@ -159,13 +159,12 @@ def _finds(whole: Whole) -> Iterable[Finding]:
                 yield _said(response, [group for group, _ in own], what, held, [waits for _, waits in own], whole.knobs)
 
 
-def message_at(whole: Whole, setup: Setup) -> Message | None:
-    """What the frames of one setup wait for, as its finding says it; None where that is not told."""
+def told_at(whole: Whole, setup: Setup) -> tuple[Waits, Message] | None:
+    """What the frames of one setup wait for, and as its finding says it; None where that is not told."""
     for response in whole.responses:
-        told = list(zip(response.groups, waits_of(response, whole)))
-        for group, waits in told:
+        for group, waits in zip(response.groups, waits_of(response, whole)):
             if group.setup == setup and _is_told(waits):
-                return _said(response, [group], waits.what, waits.held, [waits], whole.knobs).message
+                return waits, _said(response, [group], waits.what, waits.held, [waits], whole.knobs).message
     return None
 
 

@@ -5,8 +5,6 @@ Schema: docs/profile-format.md.
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
@@ -21,6 +19,7 @@ from ....disk.reading import name_of, read_text
 from ....disk.writing import FileKind, write_text
 from ...sound import check
 from .exchange import check_version, document_of
+from .table import csv_text
 
 SCHEMA = "hovrik-profile"
 VERSION = 2
@@ -73,13 +72,8 @@ def to_csv(profiles: Iterable[Profile]) -> str:
     its unit in the heading, the sentence. Text that a spreadsheet would take for a formula gets an apostrophe."""
     rows = [_row_of(one) for one in profiles]
     columns = [*dict.fromkeys(key for place in range(3) for row in rows for key in row[place])]
-    text = io.StringIO(newline="")
-    table = csv.writer(text)
-    table.writerow([plain_cell(column) for column in columns])
-    for row in rows:
-        cells = {**row[0], **row[1], **row[2]}
-        table.writerow([plain_cell(cells.get(column, "")) for column in columns])
-    return text.getvalue()
+    cells = [{**row[0], **row[1], **row[2]} for row in rows]
+    return csv_text([columns, *([one.get(column) for column in columns] for one in cells)])
 
 
 def _row_of(profile: Profile) -> tuple[dict[str, Any], dict[str, Any], dict[str, Any]]:
@@ -94,13 +88,6 @@ def _row_of(profile: Profile) -> tuple[dict[str, Any], dict[str, Any], dict[str,
     when = f"{datetime.fromtimestamp(kept_at / 1e9, UTC):%Y-%m-%dT%H:%M:%SZ}" if kept_at else ""
     last = {"passes": len(profile.passes), "kept": when, "sentence": profile.sentence}
     return {**place, "source": profile.source.value, **setup}, figures, last
-
-
-def plain_cell(cell: Any) -> Any:
-    """A cell or heading that no spreadsheet takes for a formula."""
-    if cell is None:
-        return ""
-    return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
 
 
 def read(path: Path) -> Profile:
